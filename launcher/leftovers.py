@@ -13,6 +13,7 @@ from pathlib import Path
 
 RECORD = "processes.json"
 WAIT_SECONDS = 12
+_LOOKS, _PAUSE_SECONDS = 200, 0.01
 _LISTENING = "0A"
 """State of a listening socket in /proc/net/tcp (Linux, `enum tcp_state`)."""
 
@@ -30,12 +31,18 @@ class Known:
 
 def known(name: str, pid: int) -> Known | None:
     """The process as it is now; None when there is none."""
-    try:
-        facts = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
-        command = Path(f"/proc/{pid}/cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace").strip()
-    except (FileNotFoundError, ProcessLookupError):
-        return None
-    return None if facts[0] in "ZX" else Known(name=name, pid=pid, started=int(facts[19]), command=command)
+    for _ in range(_LOOKS):
+        try:
+            facts = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+            line = Path(f"/proc/{pid}/cmdline").read_bytes()
+        except (FileNotFoundError, ProcessLookupError):
+            return None
+        if facts[0] in "ZX":
+            return None
+        if line:
+            break
+        time.sleep(_PAUSE_SECONDS)  # who is just being started has none for a moment; a thread of the kernel never has one
+    return Known(name=name, pid=pid, started=int(facts[19]), command=line.replace(b"\0", b" ").decode(errors="replace").strip())
 
 
 def write_record(path: Path, processes: list[Known]) -> None:

@@ -18,6 +18,7 @@ from pathlib import Path
 from launcher.cluster import Cluster
 from launcher.console import StepFailed, run, say
 from launcher.processes import free_port
+from launcher.processors import taken_percent, ticks
 from launcher.setup import ROOT, VENV, WEB, node_environment, set_up
 
 SIDES = (
@@ -46,7 +47,7 @@ LABELS = tuple(label for side in SIDES for label in side)
 
 def test(only: list[str]) -> int:
     """0 when everything passed."""
-    began = time.monotonic()
+    began, before = time.monotonic(), ticks()
     set_up(for_tests=True)
     passed = failed = 0
     sides = [only] if only else [list(side) for side in SIDES]
@@ -58,7 +59,8 @@ def test(only: list[str]) -> int:
             tables.result()
         ran, bad, skipped = _django(sides, databases)
     passed, failed = passed + max(0, ran - bad - skipped), failed + bad
-    say(f"\n{time.monotonic() - began:.0f} seconds")
+    taken = taken_percent(before, ticks())
+    say(f"\n{time.monotonic() - began:.0f} seconds" + (f"; {taken} % of the processors' time went to other machines" if taken else ""))
     say(f"{passed} passed, {failed} failed" + (f", {skipped} skipped" if skipped else ""))
     return 1 if failed or not ran else 0
 

@@ -48,7 +48,7 @@ class Paired:
     """What came of typing the right code."""
 
     device: str
-    key: bytes
+    key: bytes = field(repr=False)
     accepted: bool
     """Whether the holder has said yes already."""
 

@@ -68,7 +68,7 @@ class AgentLink:
         fields = self._json("GET", "/agent/v1/state")
         version = fields.get("protocol")
         self._told_version = min(PROTOCOL, version) if isinstance(version, int) and version >= 1 else 1
-        if fields.get("family") not in FAMILIES:
+        if fields.get("family") not in list(FAMILIES):
             raise DeviceLied("The device names a family that does not exist.")
         return DeviceReport(
             make=_short(fields.get("make")),

@@ -1,7 +1,7 @@
 """Meeting an agent: what announces itself on the office network, and pairing by code (`docs/agent-protocol.md` §1)."""
 
 import hmac
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import httpx
@@ -31,7 +31,7 @@ class PairingOffer:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PairedAgent:
     device: str
-    key: bytes
+    key: bytes = field(repr=False)
     """32 bytes that both sides hold."""
     accepted: bool
     """Whether the holder has said yes already; until then the device answers who it is and nothing else."""

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from adapters.links.sources import Entry, Source, pieces
-from core.content.kinds import KINDS, KindShape
+from core.content.kinds import KIND_CODES, KINDS, KindShape
 from core.content.paths import LINK, LINK_BYTES, NAME_BYTES, is_text
 from core.exchange.archive import LISTING, MAILBOX
 from core.exchange.mbox import messages
@@ -153,12 +153,12 @@ def _listed(entry: Entry) -> list[Row] | None:
     except ValueError:
         return None
     fits = isinstance(listed, list) and all(isinstance(row, dict) and {"kind", "name", "file"} <= row.keys() for row in listed)
-    return listed if fits and listed and all(row["kind"] in KINDS for row in listed) else None
+    return listed if fits and listed and all(row["kind"] in KIND_CODES for row in listed) else None
 
 
 def _instant(row: dict[str, Any]) -> datetime | None:
     try:
         moment = datetime.fromisoformat(str(row.get("modified")))
-    except ValueError:
+        return moment.astimezone(UTC) if moment.tzinfo else None
+    except (ValueError, OverflowError):  # what no calendar has is as good as nothing
         return None
-    return moment.astimezone(UTC) if moment.tzinfo else None

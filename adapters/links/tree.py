@@ -92,6 +92,7 @@ class TreeLink:
             os.close(descriptor)
 
     def close(self) -> None:
+        """Whoever goes on with it looks anew: another drive may lie there by then."""
         self._found = None
         self._handles.close()
 
@@ -101,7 +102,6 @@ class TreeLink:
         if self._found is None:
             self.state()
             self._not_read, self._ruled_out = [], []
-            self._handles.close()  # another drive may lie there by now
             by_kind = self._walk()
             for files in by_kind.values():
                 files.sort()
@@ -156,7 +156,7 @@ class TreeLink:
             waiting.append((path, kind_below(above, name)))
             _files(by_kind, FOLDERS).add(path, 0, facts)
             return
-        kind = ruled(shown_path(path), self._rules) if self._rules else None
+        kind = ruled(shown_path(path), self._rules)
         if kind is None:
             kind = kind_of_name(above, name)
         if kind == NOTHING:
@@ -311,7 +311,7 @@ class Files(Sequence[Item]):
     def __getitem__(self, at: int | slice) -> Item | list[Item]:
         if isinstance(at, slice):
             return [self._item(number) for number in range(*at.indices(len(self._ids)))]
-        return self._item(at if at >= 0 else len(self._ids) + at)
+        return self._item(at)
 
     def sizes(self) -> list[tuple[str, int]]:
         """(path, bytes) of each."""

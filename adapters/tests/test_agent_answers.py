@@ -64,7 +64,7 @@ class WhatItSaysOfItself(Answers):
     def test_of_a_family_that_there_is(self):
         for family in FAMILIES:
             self.assertEqual(self.state(family=family).family, family)
-        for family in ("", "toaster", None):
+        for family in ("", "toaster", None, [], {}):
             with self.assertRaisesRegex(DeviceLied, "family that does not exist"):
                 self.state(family=family)
 

@@ -14,7 +14,7 @@ from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
 from adapters.links.agent import TOGETHER_BYTES, TOGETHER_ITEMS, _parted
-from adapters.links.agent_http import _steady
+from adapters.links.agent_http import SLOWEST_BYTES_PER_SECOND, _steady
 from adapters.links.agent_pairing import pair
 from adapters.links.agent_seal import opened, sealed
 from core.content.errors import DeviceLied, LinkCut, LinkSlow, PairingRefused
@@ -155,13 +155,13 @@ class SealedAnswers(TestCase):
 class ASteadyAnswer(TestCase):
     """On a clock of the test's own: what counts is the device's time, and not the reader's."""
 
-    def read(self, *, device_seconds: float, reader_seconds: float, pieces: int = 10) -> int:
+    def read(self, *, device_seconds: float, reader_seconds: float, pieces: int = 10, size: int = 1) -> int:
         now = [0.0]
 
         def arriving() -> Iterator[bytes]:
             for _ in range(pieces):
                 now[0] += device_seconds
-                yield b"x"
+                yield b"x" * size
 
         taken = 0
         with mock.patch("adapters.links.agent_http.time.monotonic", lambda: now[0]):
@@ -172,6 +172,11 @@ class ASteadyAnswer(TestCase):
 
     def test_a_reader_that_takes_its_time_is_not_the_devices_slowness(self):
         self.assertEqual(self.read(device_seconds=1, reader_seconds=600), 10)
+
+    def test_a_device_that_is_slow_and_steady_is_heard_out(self):
+        self.assertEqual(self.read(device_seconds=7, reader_seconds=0, pieces=40, size=SLOWEST_BYTES_PER_SECOND * 7), 40)
+        with self.assertRaises(LinkSlow):
+            self.read(device_seconds=7, reader_seconds=0, pieces=40, size=SLOWEST_BYTES_PER_SECOND * 7 - 1)
 
     def test_a_device_that_drips_is_given_up(self):
         with self.assertRaises(LinkSlow):

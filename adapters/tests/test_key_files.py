@@ -20,6 +20,11 @@ class KeyFilesOfTheServer(TestCase):
         self.assertEqual((len(key), self.keys.read("django")), (32, key))
         self.assertEqual(stat.S_IMODE(os.stat(self.folder / "django").st_mode), 0o600)
         self.assertEqual([path.name for path in self.folder.iterdir()], ["django"])
+        deep = KeyFiles(self.folder / "deep" / "down")
+        deep.read("metrics")
+        self.assertEqual(stat.S_IMODE(os.stat(self.folder / "deep" / "down").st_mode), 0o700)
+        with self.assertRaisesRegex(SecretUnreadable, "No key of the server"):
+            deep.seal("agent key of p1", b"secret")
 
     def test_processes_that_start_together_agree_on_one_key(self):
         seen: list[bytes] = []

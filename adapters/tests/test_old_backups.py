@@ -116,6 +116,15 @@ class Odd(InAFolder):
             self.assertEqual(self.items(link), {("documents", "a.txt"): b"abc"})
         self.assertEqual([(one.name, one.why) for one in link.left_aside()], [("b.jpg", "it is damaged inside the archive")])
 
+    def test_an_event_that_does_not_end_is_named_and_its_file_stays_beside_the_others(self) -> None:
+        event = b"BEGIN:VEVENT\r\nUID:e%d\r\nSUMMARY:Tide\r\nDTSTART:20250302T100000Z\r\n"
+        self.put("all.ics", b"BEGIN:VCALENDAR\r\n" + event % 1 + b"END:VEVENT\r\n" + event % 2)
+        link = self.link()
+        self.assertEqual([id for _, id in self.items(link)], ["e1", "all.ics"])
+        (aside,) = link.left_aside()
+        self.assertEqual(aside.name, "event 2 of all.ics")
+        self.assertIn("it does not end", aside.why)
+
     def test_a_mail_that_is_too_large_is_named_and_the_next_one_comes(self) -> None:
         self.put("old.mbox", MAIL + b"\n" + MAIL.replace(b"<1>", b"<2>").replace(b"low at six", b"high at noon, and " + b"x" * 200))
         with mock.patch.object(gathered, "MAX_MAIL_BYTES", 150):

@@ -3,6 +3,8 @@
 import io
 import os
 import random
+import threading
+import time
 import zipfile
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -27,6 +29,15 @@ class Spools(TestCase):
     def read(self, name: str, start: int, stop: int, **other: object) -> bytes:
         return b"".join(self.downloads.read(name, start=start, stop=stop))
 
+    def test_its_folder_is_made_by_whoever_asks_first(self):
+        home = self.root
+        for name, ask in (("a", lambda: self.downloads.free_bytes()), ("b", lambda: self.downloads.new("x").close())):
+            self.root = home / name / "below"
+            self.downloads = self.started(b"w" * 16)
+            self.assertEqual((self.downloads.has("x"), self.downloads.clear([])), (False, 0))
+            ask()
+            self.assertEqual(self.root.stat().st_mode & 0o777, 0o700)
+
     def test_it_behaves_as_a_file_does(self):
         """Against a file in memory: the same writes, seeks and cuts, drawn by chance."""
         for seed in range(30):
@@ -43,8 +54,7 @@ class Spools(TestCase):
                         case "t":
                             self.assertEqual(file.tell(), plain.tell())
                         case _:
-                            file.truncate()
-                            plain.truncate()
+                            self.assertEqual(file.truncate(), plain.truncate())
                 size = file.seek(0, os.SEEK_END)
             whole = plain.getvalue()
             self.assertEqual((size, self.read("a", 0, size)), (len(whole), whole), seed)
@@ -52,6 +62,44 @@ class Spools(TestCase):
                 start = draw.randrange(size + 1)
                 stop = draw.randrange(start, size + 1)
                 self.assertEqual(self.read("a", start, stop), whole[start:stop])
+
+    def test_it_says_what_it_can_do_and_refuses_what_lies_outside(self):
+        opened = len(os.listdir("/proc/self/fd"))
+        with self.downloads.new("a") as file:
+            self.assertEqual((file.writable(), file.seekable(), file.readable()), (True, True, False))
+            file.write(b"four")
+            self.assertEqual((file.seek(-1, os.SEEK_CUR), file.seek(-4, os.SEEK_END), file.seek(4)), (3, 0, 4))
+            for where in ((-1, os.SEEK_SET), (5, os.SEEK_SET), (1, os.SEEK_END), (-5, os.SEEK_END)):
+                with self.assertRaises(OSError):
+                    file.seek(*where)
+            self.assertEqual((file.tell(), file.truncate(2), file.tell()), (4, 2, 2))
+            self.assertEqual((self.root / "a.sealed").stat().st_size, 12 + 2 + 16, "what was cut off is gone from the disk")
+            file.write(bytes(2 * BLOCK_BYTES))
+        file.close()
+        file.flush()
+        self.assertEqual(len(os.listdir("/proc/self/fd")), opened)
+        self.assertEqual([thread.name for thread in threading.enumerate() if thread.name.startswith("spool")], [])
+        self.assertEqual(self.read("a", 0, 2), b"fo")
+
+    def test_written_straight_through_nothing_is_read_back_also_when_the_disk_is_slow(self):
+        content, write = random.Random(3).randbytes(30 * BLOCK_BYTES + 9), os.pwrite
+
+        def slowly(*arguments: object) -> int:
+            time.sleep(0.003)
+            return write(*arguments)
+
+        with self.downloads.new("a") as file, mock.patch("os.pread", side_effect=AssertionError), mock.patch("os.pwrite", slowly):
+            for at in range(0, len(content), 100_000):
+                file.write(content[at : at + 100_000])
+        self.assertEqual(self.read("a", 0, len(content)), content)
+
+    def test_cut_where_a_block_begins_it_ends_with_the_one_before(self):
+        with self.downloads.new("a") as file:
+            file.write(bytes(BLOCK_BYTES + 5))
+            file.truncate(BLOCK_BYTES)
+            self.assertEqual((self.root / "a.sealed").stat().st_size, 12 + BLOCK_BYTES + 16)
+            file.write(b"tail")
+        self.assertEqual(self.read("a", BLOCK_BYTES - 1, BLOCK_BYTES + 4), b"\0tail")
 
     def test_a_zip_is_written_into_one(self):
         big = random.Random(1).randbytes(3 * BLOCK_BYTES + 5)

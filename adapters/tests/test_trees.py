@@ -62,16 +62,24 @@ class Reading(Folders):
         rows = [row_of(item) for item in inventory]
         self.assertTrue(inventory.matches(0, rows))
         self.assertTrue(inventory.matches(1, rows[1:]))
-        self.assertFalse(inventory.matches(1, rows[:2]))
+        self.assertIs(inventory.matches(1, rows[:2]), False)
+        self.assertEqual([inventory.size_bytes_of(*part) for part in ((0, 3), (1, 2))], [6, 2])
         for field, value in ((2, 99), (3, 5), (4, "other"), (6, {"mode": 0}), (6, None)):
             changed = [list(row) for row in rows]
             changed[1][field] = value
-            self.assertFalse(inventory.matches(0, changed), field)
+            self.assertIs(inventory.matches(0, changed), False, field)
 
     def test_a_change_is_seen(self):
         path = self.put("a.txt", b"one")
         rows = [row_of(item) for item in TreeLink(self.root).inventory("documents")]
-        for change in (lambda: path.write_bytes(b"two!"), lambda: os.utime(path, ns=(5, 5)), lambda: path.chmod(0o600)):
+
+        def longer_at_the_same_time() -> None:
+            path.write_bytes(b"three!")
+            os.utime(path, ns=(5, 5))
+
+        for change in (
+            lambda: path.write_bytes(b"two!"), lambda: os.utime(path, ns=(5, 5)), longer_at_the_same_time, lambda: path.chmod(0o600),
+        ):  # fmt: skip
             change()
             self.assertFalse(TreeLink(self.root).inventory("documents").matches(0, rows))
             rows = [row_of(item) for item in TreeLink(self.root).inventory("documents")]

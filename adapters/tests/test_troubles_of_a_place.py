@@ -13,6 +13,7 @@ from unittest import TestCase, mock
 from adapters.destinations.folder import FolderDestination
 from adapters.destinations.lying import FolderOnServer
 from adapters.destinations.scratch import ScratchFolder
+from adapters.handles import Handles
 from adapters.links.folder import FolderLink
 from adapters.links.sftp_session import told
 from adapters.links.tree import TreeLink, _modified, _why
@@ -118,6 +119,15 @@ class WrittenTo(Place):
             with self.assertRaises(Unwritable):
                 out.link("l", item(link=target))
         self.assertEqual(list((self.root / "out").iterdir()), [])
+        held = lambda: [one for one in self._open() if one.startswith(str(self.root / "out"))]  # noqa: E731
+        out.folder("deep/er", item())
+        self.assertTrue(held())
+        out.close()
+        self.assertEqual(held(), [], "a drive that holds it could not be parted")
+
+    def _open(self) -> list[str]:
+        folder = Path("/proc/self/fd")
+        return [os.readlink(folder / name) for name in os.listdir(folder) if (folder / name).is_symlink()]
 
     def test_a_folder_as_a_device_that_is_written_to(self) -> None:
         link = FolderLink(self.root)
@@ -159,6 +169,26 @@ class ADrive(Place):
         (self.root / "file").write_text("x")
         self.assertEqual([path.name for path in drives._below(self.root)], ["a", "b"])
         self.assertEqual(drives._below(self.root / "gone"), [])
+
+    def test_a_header_that_is_no_file_is_no_store_of_ours(self) -> None:
+        self.assertEqual(drives._vault_in(self.root), "")
+        header = self.root / "header"
+        header.mkdir()
+        self.assertEqual(drives._vault_in(self.root), "")
+        header.rmdir()
+        header.write_text("{}")
+        self.assertEqual(drives._vault_in(self.root), "")
+
+    def test_of_the_open_folders_the_one_that_was_asked_for_last_stays_longest(self) -> None:
+        handles = Handles(str(self.root))
+        self.addCleanup(handles.close)
+        with mock.patch("adapters.handles._MOST_OPEN", 3):
+            kept = handles.folder("a", make=True)
+            handles.folder("b", make=True)
+            handles.folder("a")
+            handles.folder("c", make=True)
+            with mock.patch("os.open", side_effect=AssertionError("it was closed")):
+                self.assertEqual(handles.folder("a"), kept)
 
 
 class AFolderThatIsRead(Place):

@@ -226,8 +226,8 @@ class TroublesOfAnAgent(FleetOfOne):
         with self.assertRaises(DeviceFull):
             self.link.create("photos", "x.jpg", [b"x"], size_bytes=1)
 
-    def test_a_forgotten_server_is_told_to_pair_again(self):
-        self.life.set_fact("device_key", None)
+    def test_a_server_that_has_itself_forgotten_is_told_to_pair_again(self):
+        self.fresh().unpair()
         with self.assertRaises(NotPaired):
             self.link.state()
 

@@ -140,6 +140,37 @@ class Addresses(TestCase):
         with self.resolving_to("93.184.216.34"):
             self.assertEqual(resolved("https://desk.example/", inside=False), "93.184.216.34")
 
+    def test_the_port_is_the_one_that_is_named_or_that_of_the_scheme(self):
+        for address, port in (("https://desk.example/", 443), ("http://desk.example/", 80), ("https://desk.example:8443/", 8443)):
+            with self.resolving_to("93.184.216.34") as asked:
+                resolved(address, inside=False)
+            asked.assert_called_once_with("desk.example", port, type=socket.SOCK_STREAM)
+
+    def test_a_name_that_nobody_knows(self):
+        for error in (socket.gaierror(-2, "Name or service not known"), UnicodeError("label too long")):
+            unknown = mock.patch.object(hooks.socket, "getaddrinfo", side_effect=error)
+            with unknown, self.assertRaisesRegex(HookFailed, "no machine called desk.example"):
+                resolved("https://desk.example/", inside=False)
+
+    def test_it_goes_to_the_address_that_was_looked_at_and_to_no_other(self):
+        for ip, address, target in (
+            ("fd00::1", "http://desk.example", "http://[fd00::1]/"), ("127.0.0.1", "https://desk.example:8443/a?b=1", "https://127.0.0.1:8443/a?b=1"),
+        ):  # fmt: skip
+            with self.resolving_to(ip), mock.patch.object(hooks.httpx, "Client") as client:
+                opened = client.return_value.__enter__.return_value
+                opened.stream.return_value.__enter__.return_value.status_code = 204
+                self.assertEqual(post(address, b"{}", key=SECRET, key_id="h", inside=True, created=1), 204)
+            self.assertEqual(opened.stream.call_args.args, ("POST", target))
+            self.assertEqual(opened.stream.call_args.kwargs["extensions"], {"sni_hostname": "desk.example"})
+            self.assertEqual((client.call_args.kwargs["follow_redirects"], client.call_args.kwargs["trust_env"]), (False, False))
+
+    def test_what_is_an_address(self):
+        longest = "https://desk.example/" + "x" * (500 - 21)
+        for address in (" https://desk.example/a ", "http://10.0.0.1:8080", longest):
+            self.assertEqual(checked_address(address), address.strip())
+        with self.assertRaises(BadInput):
+            checked_address(longest + "x")
+
     def test_what_is_no_address(self):
         for address in ("", "desk.example", "file:///etc/passwd", "https://a:b@desk.example/", "http://[::1", "https://desk.example/#x"):
             with self.subTest(address), self.assertRaises(BadInput) as caught:

@@ -37,10 +37,15 @@ class OnAnotherComputer(Promises, OpenSsh):
 
     def test_an_object_of_many_requests(self):
         content = os.urandom(9 << 20)
+        ways = [(SftpBlobs, "_close"), (SftpBlobs, "_opened")]
+        closed, opened = (self.enterContext(mock.patch.object(of, way, autospec=True, side_effect=getattr(of, way))) for of, way in ways)
         self.blobs.create("packs/aa/1", [content[:100], content[100:]])
         self.assertEqual((self.root / "packs/aa/1").read_bytes(), content)
         self.assertEqual(self.blobs.read("packs/aa/1"), content)
         self.assertEqual(self.blobs.read("packs/aa/1", offset=3 << 20, length=5), content[3 << 20 : (3 << 20) + 5])
+        self.assertGreater(closed.call_count, 3)
+        # all but the first one, for which there was no folder yet
+        self.assertEqual(opened.call_count - closed.call_count, 1, "a server lets nobody hold endlessly many open")
 
     def test_an_object_is_flushed_before_it_gets_its_name_and_its_folder_after(self):
         self.blobs.create("packs/aa/0", b"x")

@@ -27,12 +27,14 @@ LEFT = (".git", ".venv", "node_modules", ".cache", "data", "__pycache__", ".mypy
 KNOWN = Path(__file__).with_name("equivalent.json")
 
 
+SURVIVED = "survived"
 PYTHON = ("core", "adapters", "server", "commandline", "standins", "checks")
 """The first three are what is broken, and recorded."""
 LABELS = ("core", "adapters", "commandline", "standins", "checks.reference", "checks.contracts"), ("server", "checks.promises")
 """Tests that may notice, recorded side by side; the browser's take too long for one fault."""
-OF_THE_TEXT = ["checks.house.test_journal_lines", "checks.house.test_locks_and_news"]
-"""Of the server: what reads its code runs no line of it, and notices one that is left out."""
+OF_EVERY_TEXT = ["checks.house.test_limits"]
+OF_THE_TEXT = ["checks.house.test_journal_lines", "checks.house.test_locks_and_news", "checks.house.test_cuts"]
+"""Of the server: what reads its code runs no line of it, and notices one that is left out; the one above, a number that is another."""
 
 
 def main() -> int:
@@ -70,7 +72,11 @@ def _tried(tried: "_Copies", place: Path, *, seed: int, most: int) -> bool:
 
 
 class _Copies:
-    """Copies of the project, one for each that is tried at the same time."""
+    """Copies of the project, one for each that is tried at the same time. What no test notices is shown to the type checker, which is
+    a part of the suite as well."""
+
+    types: tuple[list[str], str]
+    """Its command, and the folder where it runs."""
 
     def __init__(self, scratch: Path) -> None:
         self._free: SimpleQueue[tuple[int, Path]] = SimpleQueue()
@@ -79,14 +85,21 @@ class _Copies:
             shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(*LEFT), symlinks=True)
             (copy / ".venv").symlink_to(ROOT / ".venv")
             (copy / "web" / "node_modules").symlink_to(ROOT / "web" / "node_modules")
+            if self._typed(copy) != SURVIVED:
+                raise SystemExit("The type checker does not pass as it is.")
             self._free.put((number, copy))
+
+    def _typed(self, copy: Path) -> str:
+        command, folder = self.types
+        return _run(command, copy / folder, dict(os.environ), 900)
 
     def outcome(self, fault: Fault) -> str:
         number, copy = self._free.get()
         whole = (ROOT / fault.path).read_bytes()
         try:
             (copy / fault.path).write_bytes(fault.applied(whole))
-            return self.tried(fault, number, copy)
+            outcome = self.tried(fault, number, copy)
+            return outcome if outcome != SURVIVED else self._typed(copy)
         finally:
             (copy / fault.path).write_bytes(whole)
             self._free.put((number, copy))
@@ -99,6 +112,8 @@ class _Copies:
 
 
 class _Back(_Copies):
+    types = ([sys.executable, "-m", "mypy"], ".")
+
     def __init__(self, scratch: Path, *, sides: tuple[list[str], ...]) -> None:
         super().__init__(scratch)
         self._sides = sides
@@ -139,12 +154,14 @@ class _Back(_Copies):
             chosen.append(test)
         if not chosen:
             return "not reached"
-        chosen += OF_THE_TEXT if fault.path.startswith("server/") else []
+        chosen += [*OF_EVERY_TEXT, *(OF_THE_TEXT if fault.path.startswith("server/") else [])]
         command = [sys.executable, "server/manage.py", "test", "--no-input", "--keepdb", "--failfast", *chosen]
         return _run(command, copy, _env(number, copy), 60 + 3 * seconds)
 
 
 class _Front(_Copies):
+    types = (["node", "node_modules/tsc-native/bin/tsc", "--noEmit"], "web")
+
     def faults(self, place: Path) -> list[Fault]:
         """Of its pure functions: files without markup."""
         done = subprocess.run(
@@ -167,7 +184,7 @@ def _run(command: list[str], cwd: Path, env: dict[str, str], most_seconds: float
         done = subprocess.run(command, cwd=cwd, env=env, capture_output=True, check=False, timeout=most_seconds)
     except subprocess.TimeoutExpired:
         return "noticed"
-    return "noticed" if done.returncode else "survived"
+    return "noticed" if done.returncode else SURVIVED
 
 
 def _sources(place: Path) -> Iterator[tuple[str, bytes]]:
@@ -187,7 +204,7 @@ def _told(tried: Iterable[tuple[Fault, str]]) -> bool:
     counts: Counter[str] = Counter()
     for fault, outcome in tried:
         text = (ROOT / fault.path).read_bytes().splitlines()[fault.line - 1].decode().strip()
-        if outcome == "survived" and (why := argued.get((fault.path, text, fault.new))):
+        if outcome == SURVIVED and (why := argued.get((fault.path, text, fault.new))):
             outcome = "argued"
             print(f"argued      {fault.path}:{fault.line} {fault.what}: {why}")
         elif outcome != "noticed":
@@ -195,7 +212,7 @@ def _told(tried: Iterable[tuple[Fault, str]]) -> bool:
         counts[outcome] += 1
     counted = counts.total() - counts["argued"]
     share = 100 * counts["noticed"] / counted if counted else 100.0
-    print(f"{counts['noticed']} of {counted} noticed ({share:.0f} %), {counts['survived']} survived, {counts['not reached']} not reached.")
+    print(f"{counts['noticed']} of {counted} noticed ({share:.0f} %), {counts[SURVIVED]} survived, {counts['not reached']} not reached.")
     return share >= 90
 
 

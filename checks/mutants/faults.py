@@ -151,13 +151,18 @@ class _Finder(ast.NodeVisitor):
         elif isinstance(node.value, int):
             self._add(node, str(node.value + 1 if abs(node.value) <= SMALL else node.value * 10), "another number")
 
+    def visit_If(self, node: ast.If) -> None:
+        """But for what only the type checker reads."""
+        if not (isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING"):
+            self._branch(node)
+
     def _branch(self, node: ast.If | ast.IfExp | ast.While) -> None:
         for value in ("True", "False"):
             if not (isinstance(node, ast.While) and value == "True"):
                 self._add(node.test, value, f"always {value.lower()}")
         self.generic_visit(node)
 
-    visit_If = visit_IfExp = visit_While = _branch
+    visit_IfExp = visit_While = _branch
 
     def visit_Return(self, node: ast.Return) -> None:
         if node.value is not None and not (isinstance(node.value, ast.Constant) and node.value.value is None):

@@ -31,6 +31,7 @@ LIMITS = VaultLimits(pack_bytes=128 * 1024, bundle_bytes=1024, tiny_bytes=512, m
 GRACE_SECONDS = 1.0
 PAUSE_SECONDS = 1.0
 MOST_ROUNDS_AFTER = 100
+OWN_BYTES = 150_000
 POOL = [random.Random(n).randbytes(30_000) for n in range(14)]
 
 
@@ -59,6 +60,7 @@ def write(where: str, seed: int, backups: int) -> None:
             content["photos", f"p{n}"] = source.choice(POOL)
         for n in source.sample(range(40), 8):
             content["contacts", f"c{n:02}"] = source.choice(POOL)[:100]
+        content["photos", "own"] = source.randbytes(OWN_BYTES)  # nobody else needs it: once removed it is there to be freed
         vault = opened(where)
         request = Request(device=f"d{seed}", device_told={"name": f"d{seed}"}, kinds=("contacts", "photos"), note="", zone="UTC")
         try:
@@ -81,7 +83,7 @@ def write(where: str, seed: int, backups: int) -> None:
 def clean(where: str, done: Path) -> None:
     """Sweeps until the file `done` is there, and then until it has freed something, for so many rounds at the most."""
     freed, left = 0, MOST_ROUNDS_AFTER
-    while left and not (done.exists() and freed):
+    while left and not (done.exists() and freed > 0):
         left -= done.exists()
         report = sweep(opened(where), now=datetime.now(UTC), grace_seconds=GRACE_SECONDS)
         freed += report.freed_bytes

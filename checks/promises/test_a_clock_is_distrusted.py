@@ -112,7 +112,10 @@ class ItIsSaid(Clocks):
         health = self.client.get("/healthz")
         self.assertEqual(health.status_code, 503)
         self.assertIn("clock", " ".join(health.json()["troubles"]))
-        self.assertTrue(JournalEntry.objects.filter(what="clock.doubted").exists())
+        since = ClockState.objects.get().doubt_since
+        self.outside.at += timedelta(minutes=1)
+        self.tick()
+        self.assertEqual((JournalEntry.objects.filter(what="clock.doubted").count(), ClockState.objects.get().doubt_since), (1, since))
         self.assertTrue(Message.objects.filter(subject__contains="clock").exists())
 
     def test_its_page_says_why_and_who_was_heard(self):

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from core.content.errors import DeviceLied
 from core.content.items import clean_name
-from core.content.kinds import KINDS
+from core.content.kinds import KIND_CODES
 from core.units import aware
 
 MAX_ACCOUNTS = 200
@@ -39,7 +39,7 @@ def announced_accounts(announced: object) -> list[Account]:
     """Accounts from a device's announcement. Raises DeviceLied when it is not the list that the protocol says."""
     if not isinstance(announced, list) or len(announced) > MAX_ACCOUNTS or not all(isinstance(entry, dict) for entry in announced):
         raise DeviceLied("The device's list of accounts cannot be read.")
-    return [_account(entry) for entry in announced if entry.get("kind") in KINDS]
+    return [_account(entry) for entry in announced if entry.get("kind") in KIND_CODES]
 
 
 def _account(entry: dict[str, object]) -> Account:

@@ -53,7 +53,7 @@ def announced_own_cloud(announced: object) -> OwnCloud | None:
     """None: the device has no such backup. Raises DeviceLied when it is not what the protocol says (`docs/agent-protocol.md` §3)."""
     if announced is None:
         return None
-    if not isinstance(announced, dict) or announced.get("state") not in set(OwnCloudState):
+    if not isinstance(announced, dict) or announced.get("state") not in list(OwnCloudState):
         raise DeviceLied("What the device tells of its own cloud backup cannot be read.")
     return OwnCloud(
         state=OwnCloudState(announced["state"]),

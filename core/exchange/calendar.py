@@ -121,7 +121,7 @@ def _kept(other: object) -> Event | None:
     """What the event that a record came from held besides; None when it is not whole."""
     lines = [line for line in texts(other) if "\r" not in line and "\n" not in line]
     try:
-        event = Event.from_ical("\r\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"])) if lines else None
+        event = Event.from_ical("\r\n".join(["BEGIN:VEVENT", *lines, "END:VEVENT"]))
     except ValueError:
         return None
     return event if isinstance(event, Event) else None

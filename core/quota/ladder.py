@@ -7,7 +7,7 @@ by itself.
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from enum import IntEnum
+from enum import IntEnum, unique
 from itertools import combinations
 
 import numpy as np
@@ -20,6 +20,7 @@ _MOST_LOSS = 50_000
 """More is counted coarsely: the choice stays sufficient, and nearly the least."""
 
 
+@unique
 class Rung(IntEnum):
     """Steps in the order in which a good practitioner takes them: common practice, no published source."""
 

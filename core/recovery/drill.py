@@ -132,9 +132,14 @@ class DrillReport(Proof):
     out_of_time: bool = False
 
     @property
+    def wrong_count(self) -> int:
+        """Items that did not come back as they were stored."""
+        return self.lost.count + self.differing.count
+
+    @property
     def right(self) -> bool:
         """Whether everything that was tried came back as it was stored."""
-        return self.lost.count == 0 and self.differing.count == 0
+        return self.wrong_count == 0
 
     @property
     def whole(self) -> bool:

@@ -9,7 +9,7 @@ holds when that lies ahead. With the runs to come put into the pile the same pas
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from enum import IntFlag
+from enum import IntFlag, unique
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -21,6 +21,7 @@ from core.retention.rule import BY_RULE, UNSURE, Rule, Why
 PAST = -(1 << 62)
 
 
+@unique
 class Fact(IntFlag):
     """What is so for a copy, as far as retention asks."""
 

@@ -7,7 +7,7 @@ than its minimum age leaves. A greatest age, where there is one, lets go of what
 
 from dataclasses import dataclass, fields
 from datetime import date, timedelta
-from enum import IntFlag, StrEnum
+from enum import IntFlag, StrEnum, unique
 
 from dateutil.relativedelta import relativedelta
 
@@ -94,6 +94,7 @@ class Rule:
 COUNTS = tuple(field.name for field in fields(Rule) if field.type in (int, "int"))
 
 
+@unique
 class Why(IntFlag):
     """Reasons for which a copy stays. Each is named where it acts."""
 

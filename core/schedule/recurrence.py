@@ -6,10 +6,10 @@ run takes place later by the clock instead of not at all; a time that comes twic
 first time. Days that are skipped (exceptions, office holidays) are days of the wall clock.
 """
 
-from calendar import monthrange
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import MAXYEAR, UTC, date, datetime, time, timedelta
 from enum import StrEnum
 from functools import lru_cache
 from itertools import islice, pairwise
@@ -27,6 +27,24 @@ MAX_GAP_DAYS = 400
 MAX_RULE_LENGTH = 300
 SEARCHED_YEARS = 8
 """A rule that does not occur within this time after its start counts as one that never does; a leap day comes in between."""
+_DAY = "(?:MO|TU|WE|TH|FR|SA|SU)"
+_AT_MOST = {
+    "BYSECOND": 59, "BYMINUTE": 59, "BYHOUR": 23, "BYMONTHDAY": 31, "BYYEARDAY": 366, "BYWEEKNO": 53, "BYMONTH": 12, "BYSETPOS": 366,
+}  # fmt: skip
+_FROM_ZERO = {"BYSECOND", "BYMINUTE", "BYHOUR"}
+_FROM_THE_END = {"BYMONTHDAY", "BYYEARDAY", "BYWEEKNO", "BYSETPOS"}
+_WORDS = {
+    "FREQ": re.compile("DAILY|WEEKLY|MONTHLY|YEARLY|HOURLY|MINUTELY|SECONDLY"), "WKST": re.compile(_DAY), "UNTIL": re.compile(".+"),
+    "BYDAY": re.compile(rf"(?:[-+]?(?:[1-9]|[1-4][0-9]|5[0-3]))?{_DAY}"), "INTERVAL": re.compile("0*[1-9][0-9]{0,5}"),
+    "COUNT": re.compile("0*[1-9][0-9]{0,5}"),
+}  # fmt: skip
+"""Parts of a rule and what may stand in them (RFC 5545 §3.3.10); `dateutil` takes others and looks for their days for ever."""
+_STEPS = {"HOURLY": timedelta(hours=1), "MINUTELY": timedelta(minutes=1), "SECONDLY": timedelta(seconds=1)}
+_WITHIN_A_DAY = _STEPS.keys()
+FIRST_YEAR = 1970
+"""No plan begins earlier."""
+LAST_YEARS = MAXYEAR - 2 * 28
+"""In 28 years each day of the week falls on each day of the year, as long as no century ends."""
 SHORTEST_GAP = timedelta(minutes=15)
 CHECKED_OCCURRENCES = 400
 
@@ -87,11 +105,21 @@ class Recurrence:
         return moments
 
     def _rule(self, near: datetime | None = None) -> rrule:
-        """The expanded rule; one that repeats every week or day alike need not be walked from its start."""
-        start = self.start
-        if near is not None and self.rule.startswith(_EVEN) and not any(word in self.rule for word in ("INTERVAL", "COUNT", "BYSET")):
-            start = max(start, datetime.combine(near.date() - timedelta(days=7), start.time()))
+        """The expanded rule; one that repeats every minute, hour, day or week alike need not be walked from its start."""
+        start = self.start if near is None else _nearer(self.rule, self.start, datetime.combine(near.date() - timedelta(days=7), time()))
         return _expanded(self.rule, start, self.zone)
+
+
+def _nearer(rule: str, start: datetime, near: datetime) -> datetime:
+    """A start not long before `near` with the same occurrences from there on."""
+    parts = dict(part.partition("=")[::2] for part in rule.upper().split(";"))
+    step = _STEPS.get(parts.get("FREQ", ""))
+    if step is not None and start < near and not {"COUNT", "BYSETPOS"} & parts.keys():
+        step *= int(parts.get("INTERVAL", "1"))
+        return start + (near - start) // step * step
+    if rule.startswith(_EVEN) and not any(word in rule for word in ("INTERVAL", "COUNT", "BYSET")):
+        return max(start, datetime.combine(near.date(), start.time()))
+    return start
 
 
 @lru_cache(maxsize=512)
@@ -102,11 +130,31 @@ def _expanded(rule: str, start: datetime, zone: ZoneInfo) -> rrule:
             raise ValueError("more than one rule")
         parts = [_on_the_wall(part, zone) for part in rule.split(";")]
         made = rrulestr(";".join(parts), dtstart=start, ignoretz=True, cache=True)
-    except (ValueError, TypeError, KeyError, AttributeError):
-        raise BadInput(f"{rule[:120]!r} is no recurrence rule.", field="rule", remedy="Choose days and a time.") from None
+    except (ValueError, TypeError, KeyError, AttributeError, OverflowError):
+        raise _none(rule) from None
     if not isinstance(made, rrule):
         raise BadInput(f"{rule[:120]!r} is more than one rule.", field="rule", remedy="Give one RRULE value.")
     return made
+
+
+def _parts(rule: str) -> dict[str, str]:
+    """What each part of a rule holds. Raises BadInput for what the standard does not let stand there."""
+    told = {name.strip(): value.strip() for name, _, value in (part.partition("=") for part in rule.upper().split(";"))}
+    good = all(_may_stand(name, one.strip()) for name, value in told.items() for one in value.split(","))
+    if not good or ("BYSETPOS" in told and told.get("FREQ") in _WITHIN_A_DAY):  # of one moment there is no second
+        raise _none(rule)
+    return told
+
+
+def _may_stand(name: str, value: str) -> bool:
+    if name in _WORDS:
+        return _WORDS[name].fullmatch(value) is not None
+    number = value[1:] if name in _FROM_THE_END and value[:1] in ("-", "+") else value
+    return name in _AT_MOST and number.isdecimal() and (0 if name in _FROM_ZERO else 1) <= int(number) <= _AT_MOST[name]
+
+
+def _none(rule: str) -> BadInput:
+    return BadInput(f"{rule[:120]!r} is no recurrence rule.", field="rule", remedy="Choose days and a time.")
 
 
 def _on_the_wall(part: str, zone: ZoneInfo) -> str:
@@ -125,18 +173,22 @@ def checked(recurrence: Recurrence) -> Recurrence:
             field="ends_on",
             remedy="Let it end after it starts, or leave the end out.",
         )
+    if recurrence.start.year < FIRST_YEAR:
+        raise BadInput("Its first day is long past.", field="starts_on", remedy=f"Choose one from {FIRST_YEAR} on.")
+    if recurrence.start.year > LAST_YEARS:
+        raise BadInput("Its first day lies at the end of all calendars.", field="starts_on", remedy="Choose an earlier one.")
     if "SECONDLY" in recurrence.rule.upper():
         raise _too_often()
-    if not _a_day_exists(recurrence.rule):
+    if not occurs(recurrence.rule, recurrence.start):
         raise _never()
-    try:
-        until = recurrence.start + timedelta(days=SEARCHED_YEARS * 366)
-    except OverflowError:
-        raise BadInput("Its first day lies at the end of all calendars.", field="starts_on", remedy="Choose an earlier one.") from None
+    until = recurrence.start + timedelta(days=SEARCHED_YEARS * 366)
     rule = recurrence._rule()
     own_until, own_count = getattr(rule, "_until", None), getattr(rule, "_count", None)
     bounded = rule.replace(count=None, until=min(until, own_until) if own_until else until)
-    first = list(islice(bounded, min(CHECKED_OCCURRENCES, own_count or CHECKED_OCCURRENCES)))
+    try:
+        first = list(islice(bounded, min(CHECKED_OCCURRENCES, own_count or CHECKED_OCCURRENCES)))
+    except ValueError:  # hours and minutes that no step of the rule comes to
+        raise _never() from None
     if not first:
         raise _never()
     if any(after - before < SHORTEST_GAP for before, after in pairwise(first)):
@@ -146,19 +198,26 @@ def checked(recurrence: Recurrence) -> Recurrence:
     return recurrence
 
 
-def _a_day_exists(rule: str) -> bool:
-    """False for days of months that no year has; `dateutil` would look for them until the year 9999."""
-    parts = dict(part.partition("=")[::2] for part in rule.upper().split(";"))
+def occurs(rule: str, start: datetime) -> bool:
+    """Whether any day is one of the rule, however late: judged in the last years that there are, since `dateutil` looks for one until
+    then. They begin with the year whose days of the week, leap day and the ones after are those of the start's. Raises BadInput."""
+    parts = _parts(rule)
+    ends = {"COUNT", "UNTIL"}
+    if parts.get("FREQ") in _WITHIN_A_DAY:
+        parts["FREQ"], ends = "DAILY", ends | {"INTERVAL", "BYHOUR", "BYMINUTE", "BYSECOND", "BYSETPOS"}
+    endless = ";".join(f"{name}={value}" for name, value in parts.items() if name not in ends)
+    like = (start.year % 4, date(start.year, 1, 1).weekday())
+    year = next(year for year in range(LAST_YEARS, LAST_YEARS + 28) if (year % 4, date(year, 1, 1).weekday()) == like)
+    late = start.replace(year=year, tzinfo=None)
     try:
-        months = [int(month) for month in parts["BYMONTH"].split(",")] if "BYMONTH" in parts else list(range(1, 13))
-        month_days = [abs(int(day)) for day in parts["BYMONTHDAY"].split(",")] if "BYMONTHDAY" in parts else [1]
-    except ValueError:
-        return True  # the parser says what is wrong with it
-    return any(day <= monthrange(2024, month)[1] for month in months if 1 <= month <= 12 for day in month_days)
+        return next(iter(_expanded(endless, late, ZoneInfo("UTC"))), None) is not None
+    except ValueError:  # a week of it would end after the last day that there is
+        return False
 
 
 def _never() -> BadInput:
-    return BadInput("This rule never occurs.", field="rule", remedy="Choose days that exist; there is no 30 February.")
+    remedy = "Choose days that exist (there is no 30 February), and hours that its steps come to."
+    return BadInput("This rule never occurs.", field="rule", remedy=remedy)
 
 
 def _too_often() -> BadInput:

@@ -54,9 +54,9 @@ class CheckReport:
     """Pack → chunks in it that are damaged; none of them where only the footer is."""
     healed: dict[bytes, set[bytes]]
     """Pack → chunks that were noted as damaged and are whole."""
-    read_packs: frozenset[bytes] = frozenset()
+    read_packs: frozenset[bytes]
     """Packs that were read, those of earlier pieces left out."""
-    paused: bool = False
+    paused: bool
     """Whether packs that were to be read are left for another piece."""
 
     @property

@@ -4,12 +4,10 @@ What the other store lacks as well comes from the device at its next run, becaus
 on. Bad packs go with the next sweep. Raises nothing for what cannot be mended; it says what is left.
 """
 
-import contextlib
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from core.errors import AtticError
 from core.vault import blobs as names
 from core.vault.copying import moved, raw_manifest, resealed, same_key, send_chunks
 from core.vault.errors import Damaged, NoSuchBackup
@@ -130,6 +128,8 @@ def _mend_manifests(vault: Vault, other: Vault, writer: Writer, report: RepairRe
 def _mend_from_another_key(vault: Vault, other: Vault, writer: Writer) -> None:
     """Sealing a backup of the other store anew gives chunks the ids that they have here; only missing ones are stored."""
     for id in damaged_backups(vault):
-        with contextlib.suppress(AtticError):
+        try:
             resealed(other, vault, raw_manifest(other, id), writer)
-        writer.flush()
+        except (NoSuchBackup, Damaged):
+            continue  # what it had of it mends other backups all the same
+    writer.flush()

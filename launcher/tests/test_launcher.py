@@ -19,6 +19,7 @@ from launcher.cluster import Cluster, _may_pass
 from launcher.console import StepFailed, Voice, run, step, together
 from launcher.leftovers import RECORD, end_leftovers, known, who_listens
 from launcher.processes import Processes, free_port, is_free
+from launcher.processors import taken_percent, ticks
 from launcher.start import _only_one, _ports, environment
 
 
@@ -127,6 +128,13 @@ class Leftovers(TestCase):
             self.assertIn("left alone", said[0])
             self.assertIsNone(process.poll(), change)
 
+    def test_who_was_started_this_moment_is_known_by_its_command(self):
+        process, read = self.sleeping()._running["sleeper"], Path.read_bytes
+        # for a moment after a start the arguments are not in place yet
+        answers = [b"", b""]
+        with mock.patch.object(Path, "read_bytes", lambda path: answers.pop() if answers else read(path)):
+            self.assertIn("time.sleep(600)", known("sleeper", process.pid).command)
+
     def test_a_start_that_ended_well_leaves_no_record(self):
         processes = self.sleeping()
         self.assertTrue((self.data / RECORD).is_file())
@@ -138,6 +146,15 @@ class Leftovers(TestCase):
             taken.bind(("127.0.0.1", 0))
             taken.listen()
             self.assertIn(str(os.getpid()), who_listens(taken.getsockname()[1]))
+
+
+class Processors(TestCase):
+    def test_what_others_took(self):
+        before, after = ("cpu  {} 0 10 30 0 0 0 {} 5 0\ncpu0 1 2\n".format(*told) for told in ((10, 50), (60, 75)))
+        self.assertEqual(taken_percent(ticks(before), ticks(after)), 33)
+        self.assertEqual(taken_percent(ticks(after), ticks(after)), 0)
+        now = ticks()
+        self.assertGreater(now.all, now.taken)
 
 
 class TheDatabaseIsWatchedLikeTheRest(TestCase):

@@ -2,6 +2,7 @@ import itertools
 import math
 import random
 import statistics
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
@@ -68,6 +69,23 @@ class OfASingleBackup(TestCase):
         detected = anomalies(one, habit())[0]
         self.assertEqual((detected.code, detected.kind, detected.before), (Odd.VANISHED, "photos", "b1"))
         self.assertEqual(detected.numbers["after"], 0)
+
+    def test_a_handful_that_vanished_is_nobodys_concern_nor_a_kind_without_a_past(self):
+        few = [taken(day, photos=2) for day in range(1, 12)]
+        self.assertEqual(self.found(taken(0, photos=0), few), [])
+        new = [taken(day, photos=400) if day < 7 else replace(taken(day, photos=0), kinds={}) for day in range(1, 20)]
+        self.assertEqual(self.found(taken(0, photos=40), new), [])
+        known = [taken(day, photos=400 + day % 2) if day < 8 else replace(taken(day, photos=0), kinds={}) for day in range(1, 20)]
+        self.assertEqual(self.found(taken(0, photos=40), known), [(Odd.SHRUNK, "photos")])
+
+    def test_it_has_to_be_both_much_and_unusual(self):
+        """A tenth less where nothing ever changes is unusual and little; a third of it, where that comes and goes, is much and usual."""
+        steady, wavering = ([taken(day, photos=high if day % 2 else low) for day in range(1, 20)] for high, low in ((400, 400), (400, 130)))
+        self.assertEqual([self.found(taken(0, photos=count), steady) for count in (360, 440)], [[], []])
+        self.assertEqual([self.found(taken(0, photos=count), wavering) for count in (130, 1000)], [[], []])
+        self.assertEqual(
+            [self.found(taken(0, photos=count), steady) for count in (130, 1200)], [[(Odd.SHRUNK, "photos")], [(Odd.GROWN, "photos")]]
+        )
 
     def test_many_items_rewritten_at_once(self):
         before = habit()[0].kinds["photos"].items

@@ -33,6 +33,16 @@ class Yes(TestCase):
 
 
 class No(TestCase):
+    def test_what_nobody_looked_at_is_told_by_how_old_its_backup_is(self):
+        for age, says in (
+            (HOUR, "Nobody has compared"),
+            (DAY, "Nobody has compared"),
+            (DAY + HOUR, "is 25 hours old, and nobody has looked"),
+        ):
+            (reason,) = may_be_wiped(replace(SAFE, scanned_at=None, backup_at=NOW - age), now=NOW).reasons
+            self.assertIn(says, reason.says)
+            self.assertEqual((reason.code, reason.remedy), ("not_looked", Remedy.LOOK))
+
     def test_each_piece_of_evidence_alone_turns_the_answer(self):
         cases = {
             "no_backup": replace(SAFE, backup_at=None, copies=()),

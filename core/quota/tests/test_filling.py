@@ -4,14 +4,16 @@ import json
 import random
 from collections import defaultdict
 from datetime import timedelta
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from core.content.scope import Exclusion
 from core.quota.conversations import by_conversation
 from core.quota.filling import Filling
 from core.vault.accounting import Accounts
-from core.vault.errors import NoSuchBackup
+from core.vault.errors import Damaged, NoSuchBackup
+from core.vault.fetching import fetch
 from core.vault.tests.bench_of_one import Bench, MemoryDevice
+from core.vault.vault import Vault
 
 
 def noise(seed: object, size: int) -> bytes:
@@ -137,6 +139,14 @@ class Items(ADevice):
         less = Filling(self.vault, self.accounts, filling.backups)
         self.assertEqual([filling.unread, less.unread], [0, 4])
         self.assertEqual([one.item.name for one in less.largest(3)], [one.item.name for one in filling.largest(3)])
+        self.accounts.needs.branches[branch] = self.accounts.needs.branches[
+            next(iter(self.accounts.needs.kinds[self.taken[-1].id]["photos"]))
+        ]
+        gone = Damaged("gone")
+        unread = mock.Mock(side_effect=lambda vault, chunks: ((chunk, gone) for chunk, _ in fetch(vault, chunks)))
+        for broken in (mock.patch("core.quota.filling.fetch", unread), mock.patch.object(Vault, "items_in", side_effect=gone)):
+            with broken:
+                self.assertGreater(Filling(self.vault, self.accounts, filling.backups).unread, 4)
 
 
 class FoldersAndKinds(ADevice):

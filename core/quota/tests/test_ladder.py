@@ -113,6 +113,13 @@ class Proposals(TestCase):
         self.assertEqual(len(propose(moves, 1005, store.frees).moves), 12)
         self.assertEqual(len(propose(moves, 5, store.frees).moves), 5)
 
+    def test_what_others_make_superfluous_is_left_out_again_the_dearest_first(self):
+        """Two share a great chunk; each of the others gives a byte: all are chosen at first, and five are enough."""
+        store = Store([{0, 1}, {0, 2}, *({number} for number in range(3, 13))], [1000] + [1] * 13)
+        proposed = propose(moves_of(list(range(1, 13)), rungs=[4] * 12), 1005, store.frees)
+        self.assertEqual(sorted(move.key for move in proposed.moves), ["m00", "m01", "m02", "m03", "m04"])
+        self.assertEqual(proposed.bytes, 1005)
+
     def test_waste_comes_first_and_loses_nothing(self):
         store = Store([{0}], [100])
         moves = [

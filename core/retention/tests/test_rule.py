@@ -4,7 +4,10 @@ from datetime import UTC, date, datetime, timedelta
 from unittest import TestCase
 from zoneinfo import ZoneInfo
 
+import numpy as np
+
 from core.errors import BadInput
+from core.retention import calendar
 from core.retention.calendar import iso_week
 from core.retention.pile import Fact
 from core.retention.rule import Period, Rule, Unit, Why
@@ -180,6 +183,20 @@ class SafeguardsThatNoRuleOverrides(TestCase):
         by_rule = verdicts([old, moment("2026-01-10T20:00")], Rule(last=1), zone=BERLIN, now=instant("2026-01-10T22:59"))
         self.assertEqual([(claim.why, claim.label) for claim in by_rule[1].claims], [(Why.HOLD, "before the repair")])
         self.assertEqual(kept([old, moment("2026-01-10T20:00")], Rule(last=1), "2026-01-10T23:01"), ["2026-01-10T20:00"])
+
+    def test_what_is_young_says_how_young_counts(self):
+        (one,) = verdicts(
+            [moment("2026-01-10T20:00")], Rule(last=1, minimum_age=timedelta(days=7)), zone=BERLIN, now=instant("2026-01-11T20:00")
+        )
+        self.assertIn((Why.YOUNG, "7 days"), [(claim.why, claim.label) for claim in one.claims])
+
+    def test_instants_have_a_zone_and_no_day_follows_the_last_one(self):
+        with self.assertRaisesRegex(ValueError, "time zone"):
+            calendar.seconds_of(datetime(2026, 1, 1))  # noqa: DTZ001
+        self.assertEqual(calendar.seconds_of(instant("1970-01-02T00:00")), 86_400)
+        self.assertEqual(calendar.midnight(date.max, BERLIN), calendar.NEVER)
+        self.assertLess(calendar.midnight(date.max - timedelta(days=2), BERLIN), calendar.NEVER)
+        self.assertEqual(len(calendar.offsets(np.zeros(0, dtype=np.int64), BERLIN)), 0)
 
     def test_the_last_of_each_sort_stays(self):
         rows = [

@@ -6,8 +6,11 @@ import statistics
 from itertools import pairwise
 from unittest import TestCase
 
+import numpy as np
+from scipy.optimize import nnls
+
 from core.schedule.duration import Basis, Ran, expected, office_speed
-from core.schedule.estimate import Cost, RemainingTime, Rest
+from core.schedule.estimate import LITTLE_TRUST_SECONDS, SETTLING_SECONDS, Cost, RemainingTime, Rest
 
 
 def run(rest: RemainingTime, parts: list[tuple[int, int, float]]) -> list[tuple[float, Rest | None]]:
@@ -49,6 +52,39 @@ class TheRest(TestCase):
             right += abs(rest.seconds - (total - at)) <= 0.2 * (total - at)
         self.assertGreaterEqual(right, 36)
 
+    def test_both_costs_are_those_of_least_squares_that_are_never_below_zero(self):
+        """By `scipy.optimize.nnls`, of stretches that each count: the prior is one more, and what was seen took as long as it took."""
+        draw = random.Random(5)
+        signs = set()
+        for slow in ("", "items", "bytes") * 15:
+            parts = []
+            for _ in range(draw.randint(2, 8)):
+                items, size = draw.randint(0, 4000), draw.randint(0, 80_000_000)
+                parts.append(
+                    (
+                        items,
+                        size,
+                        {"items": 4 + items / 100 + 20 - size / 4e6, "bytes": 4 + size / 1e6 + 20 - items / 200}.get(
+                            slow, draw.uniform(4, 9)
+                        ),
+                    )
+                )
+            rest, prior = RemainingTime(), Cost()
+            run(rest, parts)
+            end, at, rows, spent = sum(part[2] for part in parts), 0.0, [], []
+            for items, size, seconds in parts:
+                at += seconds
+                weight = 0.5 ** ((end - at) / max(20.0, end / 3))
+                rows.append([math.sqrt(weight) * items * prior.seconds_an_item, math.sqrt(weight) * size * prior.seconds_a_byte])
+                spent.append(math.sqrt(weight) * seconds)
+            trust = LITTLE_TRUST_SECONDS / math.sqrt(2)
+            (p, q), _ = nnls(np.array([*rows, [trust, 0], [0, trust]]), np.array([*spent, trust, trust]))
+            signs.add((p > 0, q > 0))
+            self.assertAlmostEqual(
+                rest.cost.seconds_an_item * prior.seconds_a_byte * q, rest.cost.seconds_a_byte * prior.seconds_an_item * p, 12
+            )
+        self.assertEqual(signs, {(True, True), (False, True), (True, False)})
+
     def test_the_range_narrows_and_its_far_end_does_not_creep(self):
         shown = run(RemainingTime(), phone(random.Random(3)))
         entries = [(at, rest) for at, rest in shown if rest is not None]
@@ -69,6 +105,22 @@ class TheRest(TestCase):
         self.assertAlmostEqual(rest._spread(cost, 12.0, 1.0), 0.6, msg="never wider", places=12)
         rest._stretches.extend([(4.0, 400, 0)] * 4000)
         self.assertAlmostEqual(rest._spread(cost, 16_012.0, 1e6), 0.04, msg="never narrower", places=12)
+
+    def test_an_end_of_the_range_goes_inwards_three_times_as_fast_as_outwards(self):
+        rest = RemainingTime()
+        rest._show(30.0, 100.0, 0.5)
+        self.assertEqual(rest.rest(30.0), Rest(seconds=100.0, least=50.0, most=150.0))
+        share = 1.0 / SETTLING_SECONDS  # of what it is off, for each second
+        end, least, most = 130.0, 80.0, 180.0
+        for at, left, spread in ((31.0, 90.0, 0.1), (32.0, 120.0, 0.6), (33.0, 80.0, 0.1)):
+            ends = [at + left * (1 + part) for part in (-spread, 0, spread)]
+            least += (ends[0] - least) * share * (3 if ends[0] > least else 1)
+            end += (ends[1] - end) * share
+            most += (ends[2] - most) * share * (3 if ends[2] < most else 1)
+            rest._show(at, left, spread)
+            shown = rest.rest(at)
+            for seen, told in ((shown.least, least), (shown.seconds, end), (shown.most, most)):
+                self.assertAlmostEqual(seen, told - at, places=9)
 
     def test_the_truth_lies_inside_of_the_range_nearly_always(self):
         inside = total_shown = 0

@@ -2,12 +2,13 @@ from datetime import UTC, datetime, time, timedelta
 from unittest import TestCase
 from zoneinfo import ZoneInfo
 
+from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
 from core.errors import BadInput
-from core.schedule.promise import Standing, state_of
-from core.schedule.recurrence import Recurrence, weekly, zone_named
+from core.schedule.promise import MOST_LEFT_OUT, Standing, deadline_of, state_of
+from core.schedule.recurrence import Recurrence, _nearer, checked, weekly, zone_named
 from core.schedule.window import Window, owed, slots
 
 NEW_YORK, BERLIN = ZoneInfo("America/New_York"), ZoneInfo("Europe/Berlin")
@@ -102,6 +103,32 @@ class WeeklyRulesAreNotWalkedFromTheirStart(TestCase):
         self.assertEqual(list(weekly(days, time(hour), BERLIN).between(after, until)), expected)
 
 
+class RulesWithinADayAreNotWalkedFromTheirStart(TestCase):
+    @given(
+        st.sampled_from(["HOURLY", "MINUTELY"]),
+        st.integers(15, 200),
+        st.sampled_from(["", ";BYDAY=MO,TH", ";BYMONTHDAY=3,4", ";BYHOUR=3,4,5,6,7", ";BYMINUTE=0,30;BYHOUR=1"]),
+        st.integers(0, 500),
+        st.integers(0, 200),
+    )
+    def test_a_walk_from_there_agrees(self, freq, interval, more, days, length):
+        rule, start = f"FREQ={freq};INTERVAL={interval}{more}", datetime(2025, 1, 6, 0, 30)
+        after = start.replace(tzinfo=UTC) + timedelta(hours=7 * days)
+        until = after + timedelta(hours=length)
+        try:
+            walked = rrulestr(rule, dtstart=start).between(*(one.replace(tzinfo=None) for one in (after, until)), inc=True)
+        except ValueError:
+            return  # no step comes to these hours
+        told = list(Recurrence(rule=rule, start=start, zone=ZoneInfo("UTC")).between(after, until))
+        self.assertEqual(told, [at for wall in walked if (at := wall.replace(tzinfo=UTC)) > after])
+
+    def test_fifty_years_of_quarters_of_an_hour_are_not_held_in_memory(self):
+        of_old = Recurrence(rule="FREQ=MINUTELY;INTERVAL=15", start=datetime(1970, 1, 1), zone=BERLIN)
+        soon = of_old.following(utc("2026-11-25T12:07"), 2)
+        self.assertEqual(soon, [utc("2026-11-25T12:15"), utc("2026-11-25T12:30")])
+        self.assertEqual(_nearer(of_old.rule, of_old.start, datetime(2026, 11, 18, 0, 7)), datetime(2026, 11, 18))
+
+
 class Inputs(TestCase):
     def test_impossible_ones_name_their_field(self):
         cases = (
@@ -117,6 +144,99 @@ class Inputs(TestCase):
             with self.subTest(field=field), self.assertRaises(BadInput) as caught:
                 attempt()
             self.assertEqual(caught.exception.field, field)
+
+
+class RulesThatAreNone(TestCase):
+    """Of each it is said what is wrong, before anybody waits for a day that never comes."""
+
+    def said(self, rule: str, start: datetime = datetime(2026, 1, 5, 22)) -> str:
+        try:
+            checked(Recurrence(rule=rule, start=start, zone=BERLIN))
+        except BadInput as error:
+            self.assertIn(error.field, ("rule", "starts_on"))
+            return error.message
+        return ""
+
+    def test_steps_and_times_are_positive(self):
+        # RFC 5545 §3.3.10: INTERVAL and COUNT are positive integers
+        for part in ("INTERVAL=0", "INTERVAL=-1", "INTERVAL=+0", "interval=0;BYDAY=TU", "COUNT=0", "COUNT=-2"):
+            self.assertIn("no recurrence rule", self.said(f"FREQ=DAILY;{part}"), part)
+        for rule in ("FREQ=DAILY;INTERVAL=1", "FREQ=DAILY;COUNT=1", "FREQ=HOURLY;INTERVAL=6", "FREQ=MINUTELY;INTERVAL=15"):
+            self.assertEqual(self.said(rule), "", rule)
+        self.assertIn("more often", self.said("FREQ=MINUTELY;INTERVAL=14"))
+
+    def test_each_part_holds_what_the_standard_lets_stand_there(self):
+        # RFC 5545 §3.3.10: bysecond 0-60 (a leap second is never met), byminute, byhour, ordinals of days, weeks, months and places
+        bounds = {
+            "BYMINUTE": (0, 59),
+            "BYHOUR": (0, 23),
+            "BYMONTHDAY": (1, 31),
+            "BYYEARDAY": (1, 366),
+            "BYWEEKNO": (1, 53),
+            "BYMONTH": (1, 12),
+        }
+        for name, (first, last) in bounds.items():
+            signs = (1, -1) if name in ("BYMONTHDAY", "BYYEARDAY", "BYWEEKNO") else (1,)
+            for sign in signs:
+                self.assertEqual([self.said(f"FREQ=YEARLY;{name}={sign * one}") for one in (first, last)], ["", ""], name)
+            wrong = {first - 1, last + 1, 10**11, "", "x", "1.5", "1,,2"} | ({-1} if len(signs) == 1 else set())
+            for one in wrong:
+                self.assertIn("no recurrence rule", self.said(f"FREQ=YEARLY;{name}={one}"), (name, one))
+        for part in (
+            "BYDAY=XX",
+            "BYDAY=54MO",
+            "BYDAY=0MO",
+            "BYDAY=",
+            "WKST=X",
+            "BYEASTER=1",
+            "X=1",
+            "INTERVAL=1.5",
+            "BYSETPOS=0",
+            "BYSETPOS=367",
+        ):
+            self.assertIn("no recurrence rule", self.said(f"FREQ=YEARLY;BYDAY=MO;{part}"), part)
+        for rule in (
+            "FREQ=MONTHLY;BYDAY=-1FR,+2TU,5SU;WKST=SU",
+            "FREQ=MONTHLY;BYDAY=MO,TU;BYSETPOS=-1",
+            "FREQ=MONTHLY;BYMONTHDAY=+15,-1",
+            "freq=yearly;byday=53mo,1mo",
+        ):
+            self.assertEqual(self.said(rule), "", rule)
+        for freq in ("MINUTELY", "HOURLY"):
+            self.assertIn("no recurrence rule", self.said(f"FREQ={freq};BYSETPOS=2"))
+
+    def test_a_first_day_at_either_end_of_all_calendars(self):
+        for start, says in (
+            (datetime(1, 1, 1), "long past"),
+            (datetime(1969, 12, 31), "long past"),
+            (datetime(9944, 1, 1), "end of all"),
+            (datetime(9999, 12, 31), "end of all"),
+        ):
+            self.assertIn(says, self.said("FREQ=DAILY", start))
+        self.assertEqual([self.said("FREQ=DAILY", start) for start in (datetime(1970, 1, 1), datetime(9943, 12, 31))], ["", ""])
+
+    def test_days_that_no_year_has(self):
+        for parts in ("YEARLY;BYMONTH=2;BYMONTHDAY=30", "MONTHLY;BYDAY=5MO;BYMONTHDAY=1", "DAILY;BYYEARDAY=366;BYMONTH=1",
+                      "MINUTELY;INTERVAL=30;BYYEARDAY=366;BYMONTH=1", "DAILY;UNTIL=20000101","WEEKLY;BYYEARDAY=366;BYMONTH=1", "MINUTELY;INTERVAL=120;BYHOUR=3"):  # fmt: skip
+            self.assertIn("never occurs", self.said(f"FREQ={parts}"), parts)
+        for parts in (
+            "YEARLY;BYMONTH=2;BYMONTHDAY=29",
+            "YEARLY;INTERVAL=2;BYMONTHDAY=29;BYMONTH=2",
+            "DAILY;BYYEARDAY=366",
+            "YEARLY;BYWEEKNO=53",
+        ):
+            self.assertEqual(self.said(f"FREQ={parts}"), "", parts)
+        every_fourth = "FREQ=YEARLY;INTERVAL=4;BYMONTH=2;BYMONTHDAY=29"
+        self.assertEqual([bool(self.said(every_fourth, datetime(year, 1, 5))) for year in range(2025, 2031)], [1, 1, 1, 0, 1, 1])
+
+    def test_a_leap_day_that_begins_it(self):
+        self.assertEqual(self.said("FREQ=YEARLY", datetime(2028, 2, 29, 22)), "")
+
+    def test_one_rule_of_a_bounded_length_on_the_wall_clock(self):
+        for rule in ("FREQ=DAILY\nRRULE:FREQ=DAILY", "RRULE:FREQ=DAILY", "FREQ=DAILY;BYMONTHDAY=" + "1," * 150 + "1", "x", "FREQ=DAILY;X"):
+            self.assertIn("no recurrence rule", self.said(rule), rule)
+        with self.assertRaisesRegex(ValueError, "without zone"):
+            Recurrence(rule="FREQ=DAILY", start=utc("2026-01-05T22:00"), zone=BERLIN)
 
 
 class WhatIsDue(TestCase):
@@ -193,6 +313,14 @@ class StateAgainstThePromise(TestCase):
 
     def test_without_a_next_run_a_device_is_never_simply_on_time(self):
         self.assertEqual(self.state("2026-01-10T07:00", next_run=None).standing, Standing.DUE_SOON)
+
+    def test_days_left_out_are_not_counted_and_an_office_that_never_opens_again_is_late_one_day(self):
+        day = datetime(2026, 3, 2, 12, tzinfo=UTC)
+        left_out = {day.date() + timedelta(days=n) for n in range(1, 4)}
+        self.assertEqual(deadline_of(day, 86_400, left_out=left_out, zone=ZoneInfo("UTC")), day + timedelta(days=4))
+        for_ever = {day.date() + timedelta(days=n) for n in range(1, 5000)}
+        late = deadline_of(day, 86_400, left_out=for_ever, zone=ZoneInfo("UTC"))
+        self.assertEqual((late - day).days, MOST_LEFT_OUT + 2)
 
     def test_nothing_promised(self):
         self.assertEqual(state_of(newest=None, promise_seconds=None, next_run=None, now=self.now).standing, Standing.NO_PLAN)

@@ -20,7 +20,7 @@ class WhoSweeps(TestCase):
         self.vault = Bench().vault
 
     def test_the_first_that_sweeps_says_so_and_goes_on(self):
-        self.assertEqual(who_sweeps(self.vault), NOBODY)
+        self.assertEqual((who_sweeps(self.vault), NOBODY.number), (NOBODY, 0))
         for _ in range(3):
             sweep(self.vault, now=NOW, by=PIER)
         claim = who_sweeps(self.vault)

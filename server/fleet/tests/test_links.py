@@ -5,10 +5,15 @@ from pathlib import Path
 
 from core.content.errors import DeviceLied
 from core.content.link import DeviceReport
+from core.errors import BadInput
+from server.fleet.actions.add_device import add_folder, add_sftp
 from server.fleet.actions.change_device import note_told
-from server.fleet.convert import link_to
+from server.fleet.actions.change_link import change_link
+from server.fleet.actions.register_found import register_found
+from server.fleet.convert import link_to, sftp_purpose
 from server.fleet.models import Device, LinkType, PairingTry
 from server.people.models import JournalEntry
+from server.ports import SftpPlace
 from server.tests.pretend import CODE, OfficeTestCase
 from standins.fleet import SFTP_DEVICE
 from standins.sftp import PASSWORD, USERNAME, SftpDevice
@@ -134,6 +139,18 @@ class Folders(OfficeTestCase):
         device = Device.objects.get()
         self.assertEqual((device.file_rules, device.limit_bytes_per_second, device.folder), ([], None, str(self.root.resolve())))
 
+    def test_a_place_counts_only_for_devices_that_have_it_and_an_entry_keeps_its_name(self):
+        agent = self.device()
+        place = SftpPlace(host="nowhere", port=22, username="u", password="p", folder="/", host_key="", private_key="")
+        changed = change_link(agent, rules=[], limit_bytes_per_second=9000, folder="/does/not/exist", sftp=place, by=self.ines)
+        changed.refresh_from_db()
+        self.assertEqual((changed.folder, changed.sftp_host, changed.limit_bytes_per_second), ("", "", 9000))
+        entry = register_found({"name": "Old boat", "holder": "boat"}, id=None, by=self.ines)
+        other = str(self.root / "Logs")
+        self.assertEqual(add_folder(path=other, name="", holder="", team="", by=self.ines, registered=entry.id).name, "Old boat")
+        with self.assertRaisesRegex(BadInput, "name"):
+            add_folder(path=str(self.root / "DCIM"), name=" ", holder="boat", team="", by=self.ines)
+
     def test_the_link_says_what_it_cannot_do(self):
         self.assertTrue(self.api.get(f"/api/devices/{self.id}/link").json()["limits"])
         agent = self.device()
@@ -189,6 +206,23 @@ class OverSftp(OfficeTestCase):
         answer["sftp"] |= {"password": "", "host_key": met["host_key"]}
         self.assertEqual(self.api.put(f"/api/devices/{device_id}/link", answer, format="json").status_code, 200)
         self.assertTrue(self.api.get(f"/api/devices/{device_id}/readiness").json()["reachable"])
+
+    def test_a_password_that_is_typed_counts_before_the_one_that_is_known(self):
+        device = Device.objects.get(id=self.add().json()["id"])
+        old = self.outside.seal(sftp_purpose(device.sftp_host, device.sftp_port), b"an old one")
+        Device.objects.update(sftp_password=old)
+        link = self.api.get(f"/api/devices/{device.id}/link").json()
+        for password, status in (("", 409), (PASSWORD, 200)):
+            link["sftp"] |= {"password": password}
+            answer = self.api.put(f"/api/devices/{device.id}/link", link, format="json")
+            self.assertEqual(answer.status_code, status, answer.content)
+
+    def test_what_is_no_device_is_refused_before_anybody_is_asked(self):
+        nowhere = SftpPlace(host="nowhere.example", port=1, username="u", password="p", folder="/", host_key="k", private_key="")
+        for field, name, family in (("name", " ", "brenta"), ("family", "Ridge", "nobody's")):
+            with self.assertRaises(BadInput) as caught:
+                add_sftp(nowhere, name=name, holder="tide gauge", team="", family=family, by=self.ines)
+            self.assertEqual(caught.exception.field, field)
 
     def test_a_known_password_is_not_sent_to_another_place(self):
         device_id = self.add().json()["id"]

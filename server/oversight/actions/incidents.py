@@ -119,7 +119,7 @@ def put_off(incident: Incident, *, until: date, why: str, by: User, now: datetim
     incident.save(update_fields=["put_off_until", "put_off_why", "put_off_by"])
     facts = {"until": until.isoformat(), "why": incident.put_off_why}
     IncidentEvent.objects.create(incident=incident, at=now, who=by, what=Event.PUT_OFF, facts=facts)
-    write_journal(who=by, what="matter.put_off", facts={"says": incident.says[:150], **facts}, at=now)
+    write_journal(who=by, what="matter.put_off", facts={"says": incident.says[:200], **facts}, at=now)
 
 
 @transaction.atomic

@@ -8,6 +8,7 @@ from core.content.accounts import Account
 from core.content.link import Card, DeviceReport
 from server.fleet.convert import told_account
 from server.fleet.models import Device, Scan
+from server.oversight.actions.sign_off import sign_off
 from server.oversight.models import WipeAnswer
 from server.people.models import Holder, JournalEntry, Team
 from server.runs.actions.check_store import check_store
@@ -157,6 +158,9 @@ class SafeToWipe(Furnished):
         self.assertTrue(signed["told"]["reasons"])
         self.assertIn("before a repair", JournalEntry.objects.get(what="device.wipe_answered").says)
         self.assertEqual(len(self.api.get(f"/api/devices/{self.one.id}/wipe/answers").json()), 1)
+
+    def test_a_note_is_kept_as_far_as_its_row_holds_it(self):
+        self.assertEqual(sign_off(self.one, occasion="other", note=f" {'n' * 400} ", by=self.ines).note, "n" * 300)
 
     def test_it_is_not_signed_without_an_occasion_nor_by_an_auditor(self):
         self.assertEqual(self.api.post(f"/api/devices/{self.one.id}/wipe", {"occasion": ""}, format="json").json()["field"], "occasion")

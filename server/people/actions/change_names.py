@@ -43,7 +43,7 @@ def change_holder(holder: Holder, *, name: str, team: str, by: User, email: str 
         raise BadInput(f"There is a holder {name} already.", field="name", remedy=remedy)
     holder.name = name
     holder.email = holder.email if email is None else checked_email(email)
-    holder.team = Team.objects.get_or_create(name=_checked(team, 80))[0] if team.strip() else None
+    holder.team = Team.objects.get_or_create(name=_checked(team, 80, field="team"))[0] if team.strip() else None
     holder.save(update_fields=["name", "email", "team"])
     if before != name:
         write_journal(who=by, what="holder.changed", way="name", facts={"before": before, "name": name}, at=ports.clock().now())
@@ -62,8 +62,8 @@ def remove_holder(holder: Holder, *, by: User) -> None:
     write_journal(who=by, what="holder.removed", facts={"holder": holder.name}, at=ports.clock().now())
 
 
-def _checked(name: str, length: int) -> str:
+def _checked(name: str, length: int, *, field: str = "name") -> str:
     name = name.strip()
     if not name or len(name) > length:
-        raise BadInput("This is no usable name.", field="name", remedy=f"Give a name of up to {length} characters.")
+        raise BadInput("This is no usable name.", field=field, remedy=f"Give a name of up to {length} characters.")
     return name

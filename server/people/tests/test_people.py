@@ -1,6 +1,7 @@
 from django.test import TestCase
 from rest_framework.test import APIClient
 
+from server.people.actions.journal import _kept
 from server.people.models import JournalEntry, Office, User
 from server.tests.pretend import PASSWORD, OfficeTestCase
 
@@ -60,6 +61,11 @@ class SigningIn(OfficeTestCase):
 
 
 class OfficeAndJournal(OfficeTestCase):
+    def test_a_line_keeps_six_hundred_letters_and_as_many_names(self):
+        facts = {"who": "w" * 700, "names": ["n" * 700] * 601, "count": 7, "nothing": None}
+        kept = {name: _kept(value) for name, value in facts.items()}
+        self.assertEqual(kept, {"who": "w" * 600, "names": ["n" * 600] * 600, "count": 7, "nothing": None})
+
     def test_a_zone_that_does_not_exist_is_refused_and_nothing_changes(self):
         answer = self.api.put("/api/office", {"name": "X", "zone": "Mars/Sea"}, format="json")
         self.assertEqual((answer.status_code, answer.json()["field"]), (400, "zone"))

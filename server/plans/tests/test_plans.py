@@ -6,7 +6,8 @@ from core.errors import BadInput
 from server.fleet.models import Device
 from server.people.models import JournalEntry
 from server.plans.actions.join_by_team import join_by_team
-from server.plans.actions.save_plan import LOWEST_LIMIT_BYTES, MOST_TARGETS, DraftTarget, checked, targets_of
+from server.plans.actions.rule_versions import note_version
+from server.plans.actions.save_plan import LOWEST_LIMIT_BYTES, MOST_TARGETS, DraftTarget, checked, save_plan, targets_of
 from server.plans.models import Assignment, Plan
 from server.tests.pretend import OfficeTestCase
 
@@ -218,6 +219,22 @@ class WhenAPlanRuns(PlanTestCase):
             self.api.post("/api/plans", self.body(name=f"Plan {number}"), format="json")
         with self.assertNumQueries(7):
             self.api.get("/api/plans")
+
+
+class AtTheBoundsOfAPlan(OfficeTestCase):
+    def test_a_promise_of_an_hour_is_one_and_a_shorter_one_is_none(self):
+        store, one = self.store(), self.device()
+        made = save_plan(self.draft(store, promise_seconds=3600, own_cloud_seconds=3600), devices=[one.id], by=self.ines)
+        self.assertEqual((made.promise_seconds, made.own_cloud_seconds), (3600, 3600))
+        for field in ("promise_seconds", "own_cloud_seconds"):
+            with self.assertRaises(BadInput) as caught:
+                save_plan(self.draft(store, name="Short", **{field: 3599}), devices=[], by=self.ines)
+            self.assertEqual(caught.exception.field, field)
+
+    def test_a_rule_that_says_what_it_said_is_no_new_version(self):
+        plan, now = self.plan(self.device()), self.outside.now()
+        for told, new in (({"last": 4}, True), ({"last": 4}, False), (None, True), (None, False), ({"last": 4}, True)):
+            self.assertEqual(note_version(told, by=self.ines, now=now, plan=plan, store=plan.store) is not None, new)
 
 
 class Targets(OfficeTestCase):

@@ -1,6 +1,6 @@
 """Ask for a restore; and say beforehand what stands in its way."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from pathlib import PurePosixPath
 
@@ -57,8 +57,8 @@ class Export:
 
     cards: str = CardForm.V4
     layout: str = Layout.FILES
-    passphrase: str = ""
-    passphrase_again: str = ""
+    passphrase: str = field(default="", repr=False)
+    passphrase_again: str = field(default="", repr=False)
     folder: str = ""
     keeper: User | None = None
     until: date | None = None

@@ -45,12 +45,12 @@ def carry_out_drill(drill_id: UUID, *, clock: Callable[[], float] = time.monoton
     except Exception as error:  # whatever it is, the drill ends with it
         ending = ending_of(error, f"drill {drill_id}")
         return _ended(drill_id, DrillState.FAILED, cause=ending.cause, remedy=ending.remedy, reference=ending.reference)
-    fields = {
+    fields: dict[str, Any] = {
         "of_items": report.of_items, "of_bytes": report.of_bytes, "items": report.items, "size_bytes": report.size_bytes,
         "report": _as_told(report),
     }  # fmt: skip
     if not report.right:
-        return _ended(drill_id, DrillState.WRONG, **fields)
+        return _ended(drill_id, DrillState.WRONG, wrong_count=report.wrong_count, **fields)
     if report.items == 0 and report.of_items:
         cause, remedy = "Its time was over before anything was restored.", "Give drills more time."
         return _ended(drill_id, DrillState.FAILED, cause=cause, remedy=remedy, **fields)
@@ -114,19 +114,17 @@ def _findings(findings: Findings) -> dict[str, Any]:
 
 
 @transaction.atomic
-def _ended(drill_id: UUID, to: DrillState, **fields: Any) -> Drill:
+def _ended(drill_id: UUID, to: DrillState, *, wrong_count: int = 0, **fields: Any) -> Drill:
     row, now = held(Drill, drill_id, "device", "store", "backup", "by"), ports.clock().now()
     if row.state != DrillState.RUNNING:
         return row
     move(row, to, finished_at=now, progress={}, **fields)
     if to == DrillState.WRONG:
         defer_check(row.store_id, percent=100, by=None)
-        report = fields["report"]
-        count = report["lost"]["count"] + report["differing"]["count"]
         write_journal(
             who=None,
             what="drill.wrong",
-            facts={"device": row.device.name, "store": row.store.name, "count": count},
+            facts={"device": row.device.name, "store": row.store.name, "count": wrong_count},
             at=now,
             device=row.device_id,
             store=row.store_id,

@@ -62,6 +62,16 @@ class OneDamagedChunk(OfficeTestCase):
         del before["photos", "p2"]
         self.assertEqual(self.outside.devices["p1"].content, before)
 
+    def test_an_archive_says_of_each_kind_how_much_left_and_that_it_is_not_whole(self):
+        for n in range(5):
+            if n != 2:
+                self.break_one(f"p{n}")
+        body = {"backup": str(self.backup.id), "everything": True, "kinds": [], "items": [], "target": "archive", "when_there": "keep_both"}
+        self.api.post("/api/restores", body | {"device": None}, format="json")
+        restore = carry_out(Restore.objects.get().id)
+        told = {one["kind"]: (one["chosen"], one["written"], len(one["damaged"]), one["whole"]) for one in restore.report["kinds"]}
+        self.assertEqual((restore.state, told), ("partial", {"photos": (5, 0, 5, False), "contacts": (8, 8, 0, True)}))
+
     def test_the_next_run_mends_it(self):
         self.outside.at = self.outside.at.replace(hour=self.outside.at.hour + 1)
         run = self.run_now(self.one)

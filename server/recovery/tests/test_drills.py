@@ -7,6 +7,7 @@ from core.vault import blobs as names
 from server import ports
 from server.jobs import CARRY_OUT_DRILL, CHECK_STORE
 from server.oversight.actions.age_out import age_out
+from server.people.models import JournalEntry
 from server.ports import outside
 from server.recovery.actions.carry_out_drill import carry_out_drill
 from server.recovery.actions.owe_drills import owe_drills
@@ -56,6 +57,7 @@ class ADrill(DrillsTestCase):
         drilled = self.drilled()
         self.assertEqual(drilled["state"], "wrong")
         self.assertGreater(drilled["lost"]["count"], 0)
+        self.assertEqual(JournalEntry.objects.get(what="drill.wrong").facts["count"], drilled["lost"]["count"])
         self.assertLess(drilled["items"], drilled["of_items"])
         self.assertTrue(ProcrastinateJob.objects.filter(task_name=CHECK_STORE.name, args__percent=100).exists())
         self.assertIn("did not get back", self.api.get("/api/journal").json()["results"][0]["says"])

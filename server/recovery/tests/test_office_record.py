@@ -3,6 +3,7 @@
 import json
 from datetime import UTC, date, datetime, time, timedelta
 from unittest import mock
+from uuid import uuid4
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
@@ -13,7 +14,7 @@ from core.vault import blobs as names
 from core.vault.offices import OfficeRecord, read_offices, write_office
 from core.vault.sweeper import Sweeper, hand_over
 from server.fleet.actions.ssh_key import own_ssh_key
-from server.fleet.convert import key_purpose, paired_key, private_ssh_key
+from server.fleet.convert import key_purpose, paired_key, private_ssh_key, sftp_purpose
 from server.fleet.models import Device, SshKey
 from server.people.models import ClosedDay, Holder, JournalEntry, ServerKey, Team
 from server.plans.actions.rule_versions import note_version
@@ -27,7 +28,7 @@ from server.runs.actions.compare_store import compare_store
 from server.runs.actions.hold_backup import hold_backup
 from server.runs.models import Backup, Copy, Run, Stray
 from server.storage.models import Store
-from server.storage.queries import opened
+from server.storage.queries import opened, this_server
 from server.tests.pretend import PASSPHRASE, OfficeTestCase
 
 
@@ -71,6 +72,8 @@ class WhatIsTold(OfficeTestCase):
             },
             format="json",
         ).json()  # fmt: skip
+        ways = [entry.facts["way"] for entry in JournalEntry.objects.filter(what="store.added").order_by("id")]
+        self.assertEqual(ways, ["offices_key", "own_key"])
         Store.objects.filter(id=self.room.id).update(key_id=opened(self.room).keys.id.hex())
         Store.objects.filter(id=own["id"]).update(key_id="f" * 32)
         self.assertFalse(write_into(own["id"]))
@@ -213,6 +216,38 @@ class AfterTheFire(OfficeTestCase):
         self.api.post(f"/api/stores/{store}/found", {"key": str(self.one.id), "device": str(self.one.id)}, format="json")
         self.assertEqual([step.store.name for step in asked.steps.all()], ["Survivor"], "it is looked for in what was taken in")
 
+    def test_what_speaks_of_something_that_is_not_here_is_left_out_and_told(self):
+        store = self.attach()
+        here = Store.objects.get(id=store)
+        good = read_offices(opened(here))[0].told
+        rule, erasure = {"told": {"last": 4}, "why": ""}, good["erasures"][0]
+        told = good | {"exceptions": [
+            rule | {"plan": "Field nightly", "store": here.vault_id}, rule | {"device": str(self.two.id)}, rule | {"device": str(uuid4())}, rule | {"plan": "Nobody's"},
+            rule | {"team": "Nobody's"}, rule | {"store": "0" * 32}, rule, rule | {"retired": True}, rule | {"retired": "yes"},
+        ], "erasures": [
+            erasure, erasure | {"id": str(uuid4()), "devices": [str(uuid4())]}, erasure | {"id": str(uuid4()), "items": [], "whole": False},
+            erasure | {"id": str(uuid4()), "whole": True}, erasure | {"id": str(uuid4()), "whole": True, "items": []},
+        ], "freezes": [{"store": "0" * 32, "team": "Shore Crew", "reason": "x"}, {"team": "Nobody's", "reason": "y"}, {"reason": "z"}]}  # fmt: skip
+        told["devices"][0] |= {"sftp_host": "nas", "sftp_port": 22, "sftp_password": "low tide", "family": "nobody's", "team": "t" * 90}
+        write_office(opened(here), OfficeRecord(server=b"y" * 16, office="Elsewhere", at=self.outside.at, told=told))
+        answer = self.take(store, (b"y" * 16).hex()).json()
+        self.assertEqual([answer[name] for name in ("exceptions", "erasures", "devices")], [3, 2, 2], answer)
+        self.assertEqual(sorted((one.whole, bool(one.items)) for one in Erasure.objects.all()), [(False, True), (True, False)])
+        self.assertEqual(set(Device.objects.values_list("family", flat=True)), {"", "orlo"})
+        self.assertEqual(
+            sorted(one["why"] for one in answer["left_out"]),
+            ["It speaks of nothing."] * 2 + ["What it speaks of is not here."] * 7,
+        )
+        subjects = set(RuleVersion.objects.filter(told={"last": 4}).values_list("plan__name", "device", "team", "store"))
+        self.assertEqual(subjects, {("Field nightly", None, None, here.id), (None, self.two.id, None, None), (None, None, None, None)})
+        self.assertEqual(set(Freeze.objects.values_list("team__name", "store", "reason")), {("Shore Crew", None, "x"), (None, None, "y")})
+        device = Device.objects.exclude(sftp_password=None).get()
+        self.assertEqual(device.team.name, "t" * 80)
+        device.erasures.clear()
+        self.take(store, (b"y" * 16).hex())
+        self.assertFalse(device.erasures.exists(), "what is said here already stays as it is")
+        self.assertEqual(self.outside.unseal(sftp_purpose("nas", 22), bytes(device.sftp_password)), b"low tide")
+
     def test_its_holds_come_with_the_backups(self):
         store = self.attach()
         self.take(store, self.offered(store)[0]["server"])
@@ -265,6 +300,12 @@ class WhoSweepsHere(OfficeTestCase):
         hand_over(vault, Sweeper(who=b"o" * 16, name="Old pier"), now=self.outside.at)
         body = {"name": "Old", "path": "/old", "passphrase": PASSPHRASE, "allowance_bytes": None}
         self.assertEqual(self.api.post("/api/stores/attach", body, format="json").json()["swept_by"], "Old pier")
+        own, _ = self.outside.create_vault("/own", PASSPHRASE)
+        hand_over(own, this_server(), now=self.outside.at)
+        body |= {"name": "Own", "path": "/own"}
+        self.assertEqual(self.api.post("/api/stores/attach", body, format="json").json()["swept_by"], "")
+        answer = self.api.post("/api/stores/attach", body | {"name": "Again"}, format="json")
+        self.assertEqual((answer.status_code, b"There is a store already" in answer.content), (409, True))
 
     def test_a_store_of_another_server_is_not_swept_until_somebody_hands_it_over(self):
         room = self.store()

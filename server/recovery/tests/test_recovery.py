@@ -149,6 +149,17 @@ class RestoringToTheDevice(RecoveryTestCase):
             restore = carry_out(Restore.objects.get().id)
         self.assertEqual((restore.state, bool(restore.cause), bool(restore.remedy)), ("failed", True, True))
 
+    def test_one_that_somebody_has_ended_meanwhile_stays_as_it_is(self):
+        self.ask()
+        self.outside.away.add("p1")
+
+        def end(seconds: float) -> None:
+            Restore.objects.update(state="stopped", cause="by another")
+
+        with mock.patch("server.recovery.actions.carry_out.PAUSES", (1, 0)), mock.patch("time.sleep", end):
+            restore = carry_out(Restore.objects.get().id)
+        self.assertEqual((restore.state, restore.cause), ("stopped", "by another"))
+
     def test_while_it_waits_for_the_device_it_can_be_stopped_and_what_was_told_stands(self):
         self.ask()
         row = Restore.objects.get()

@@ -10,7 +10,7 @@ from server.retention.actions.owe_copies import owe_copies
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.compare_store import compare_store
 from server.runs.models import Copy, CopyState, Run, RunState, Stray
-from server.storage.models import Mode, Store
+from server.storage.models import Drive, Mode, Rotation, Store
 from server.tests.pretend import OfficeTestCase
 
 
@@ -94,6 +94,17 @@ class Draining(OfficeTestCase):
         self.assertEqual(len(self.in_(self.old)), 4)
         self.assertEqual(self.retire(word="give up").status_code, 204)
         self.assertIn("4 backups lie in no store any more", self.api.get("/api/journal").json()["results"][0]["says"])
+
+    def test_what_was_missing_there_is_given_up_with_the_rest_and_says_why(self):
+        self.drain()
+        carry_copies(self.new.id)
+        Copy.objects.filter(store=self.old, backup=self.backups[0]).update(state=CopyState.MISSING)
+        turns = Rotation.objects.create(name="R", every_days=7, first_day=self.outside.at.date(), grace_days=1)
+        Drive.objects.create(store=self.old, rotation=turns, place=2)
+        self.assertEqual(self.retire().status_code, 204)
+        told = {(copy.state, copy.removed_why, copy.removed_at is None) for copy in Copy.objects.filter(store=self.old)}
+        self.assertEqual(told, {(CopyState.REMOVED, "Old shelf was retired; New shelf took over what it held.", False)})
+        self.assertEqual(Drive.objects.values_list("rotation", "place").get(), (None, 0), "nobody waits for it any more")
 
     def test_what_was_not_shown_is_not_given_up(self):
         self.drain()

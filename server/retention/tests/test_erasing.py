@@ -3,7 +3,6 @@
 import json
 from datetime import date, timedelta
 from unittest import mock
-from uuid import UUID
 
 from django.core import serializers
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -14,12 +13,13 @@ from core.vault.erase import erase
 from core.vault.memory import MemoryBlobs
 from core.vault.tests.test_erasing import everything_in
 from server.fleet.models import Device
-from server.people.models import Holder, JournalEntry, Office
+from server.people.models import JournalEntry, Office
 from server.recovery.models import Restore
-from server.retention.actions.erase_in import erase_in
+from server.retention.actions.ask_erasure import words_of
+from server.retention.actions.erase_in import _stand_in, erase_in
 from server.retention.actions.freeze import freeze, lift
 from server.retention.actions.owe_maintenance import owe_maintenance
-from server.retention.models import Erasure, ErasureStep
+from server.retention.models import Erasure
 from server.runs.actions.compare_store import adopt, compare_store
 from server.runs.models import Backup, Copy, CopyState, Run, Stray
 from server.storage.models import Store
@@ -74,6 +74,12 @@ class Erasing(OfficeTestCase):
             Copy.objects.create(backup=backup, store=other)
         return other
 
+    def copy_of(self, held):
+        vault = opened(self.room)
+        blobs = MemoryBlobs()
+        blobs.held = dict(held)
+        return type(vault)(blobs, vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
+
     def row(self) -> dict:
         return self.api.get(f"/api/erasures/{Erasure.objects.get().id}").json()
 
@@ -106,6 +112,34 @@ class OneItem(Erasing):
         newest = there.order_by("-finished_at").first()
         inside = self.api.get(f"/api/backups/{newest.id}/inside?kind=contacts").json()
         self.assertNotIn(LETTER[1], json.dumps(inside))
+
+    def test_it_leaves_moments_of_which_the_list_knows_nothing_as_well(self):
+        old, id = (one := Backup.objects.earliest("finished_at")), one.id
+        Run.objects.filter(backup=old).delete()
+        Copy.objects.filter(backup=old).delete()
+        old.delete()
+        self.ask_letter()
+        self.through()
+        self.assertNotIn(WORDS, self.held_in(self.room))
+        anew = Backup.objects.get(stands_for=id)
+        self.assertEqual((anew.device, anew.finished_at, anew.copies.get().state), (self.one, old.finished_at, CopyState.PRESENT))
+
+    def test_a_second_time_it_only_says_what_lies_there(self):
+        self.ask_letter()
+        self.through()
+        anew = Backup.objects.filter(stands_for__isnull=False).latest("finished_at")
+        for before, after in ((CopyState.LEAVING, CopyState.LEAVING), (CopyState.FAILED, CopyState.PRESENT)):
+            anew.copies.update(state=before, cause="C")
+            _stand_in(opened(self.room), self.room, self.one, anew.stands_for, anew.id, self.outside.at)
+            self.assertEqual(anew.copies.get().state, after)
+
+    def test_the_journal_names_five_devices_and_no_item(self):
+        row = Erasure.objects.create(reference="R", asked_at=self.outside.at, begins_on=self.today(), items=[{}, {}])
+        row.devices.set([self.one, *(self.device(f"q{n}") for n in range(5))])
+        Device.objects.update(name="H")
+        self.assertEqual(words_of(row), "2 items of H, H, H, H, H (R)")
+        row.whole = True
+        self.assertEqual(words_of(row), "Everything of H, H, H, H, H (R)")
 
     def test_no_run_takes_it_again_and_each_says_so(self):
         self.ask_letter()
@@ -204,12 +238,6 @@ class OneItem(Erasing):
         self.through(self.room, other)
         self.assertEqual(self.row()["state"], "done")
         self.assertNotIn(WORDS, self.held_in(other))
-
-    def copy_of(self, held):
-        vault = opened(self.room)
-        blobs = MemoryBlobs()
-        blobs.held = dict(held)
-        return type(vault)(blobs, vault.keys, store=vault.store, random=vault.random, limits=vault.limits)
 
     def test_interrupted_between_store_and_records_it_goes_on(self):
         self.ask_letter()
@@ -313,38 +341,3 @@ class BeforeItBegins(Erasing):
         self.assertEqual(Erasure.objects.count(), 0)
         _, answer = self.ask(device=str(self.one.id), items=[{"kind": "contacts", "id": "never there"}])
         self.assertEqual(answer.status_code, 409)
-
-
-class WholeDevices(Erasing):
-    def test_a_person_of_whom_no_store_has_anything_ends_on_its_day(self):
-        holder = Holder.objects.create(name="Perpetua Quill", email="p@example.org")
-        _, answer = self.ask(holder=holder.id, forgets_names=True, begins_on=(self.today() + timedelta(days=1)).isoformat())
-        self.assertEqual(answer.status_code, 201, answer.content)
-        owe_maintenance(now=self.outside.at)
-        self.assertEqual(self.row()["state"], "asked")
-        owe_maintenance(now=self.outside.at + timedelta(days=1))
-        self.assertEqual((self.row()["state"], Holder.objects.get(id=holder.id).email), ("done", ""))
-
-    def test_a_device_in_use_is_refused_with_the_step_that_helps(self):
-        shown, answer = self.ask(devices=[str(self.one.id)])
-        self.assertIn("Retire it first", shown["objections"][0])
-        self.assertEqual((answer.status_code, answer.json()["code"]), (409, "erasure.still_in_use"))
-
-    def test_a_person_with_everything_and_every_name(self):
-        two = self.device("p2", dict(self.content) | {("photos", "theirs"): b"z" * 9000})
-        self.plan(two, name="Of the other")
-        self.run_now(two)
-        holder = Holder.objects.create(name="Perpetua Quill", email="p@example.org")
-        Device.objects.filter(id=self.one.id).update(state="retired", holder=holder)
-        _, answer = self.ask(holder=holder.id, forgets_names=True)
-        self.assertEqual(answer.status_code, 201, answer.content)
-        self.through()
-        row = self.row()
-        self.assertEqual((row["state"], row["steps"][0]["backups"], row["steps"][0]["needed_by"]), ("done", 3, [two.name]))
-        self.assertEqual({manifest.device for manifest in opened(self.room).manifests()}, {str(two.id)})
-        self.assertEqual(set(Copy.objects.filter(backup__device=self.one).values_list("state", flat=True)), {CopyState.REMOVED})
-        self.assertTrue(Device.objects.get(id=self.one.id).name.startswith("Erased device"))
-        self.assertTrue(Holder.objects.get(id=holder.id).name.startswith("Erased person"))
-        self.assertEqual(Holder.objects.get(id=holder.id).email, "")
-        self.assertEqual(ErasureStep.objects.get().state, "gone")
-        self.assertIsInstance(UUID(row["id"]), UUID)

@@ -8,6 +8,8 @@ from core.vault.tests.bench_of_one import contents
 from server.people.models import JournalEntry
 from server.retention.actions.look_after import look_after, sweep_store
 from server.runs.models import Backup, Copy, RunState
+from server.storage.actions.note_held import note_held
+from server.storage.models import HeldPacks
 from server.tests.pretend import OfficeTestCase
 
 
@@ -109,7 +111,7 @@ class LookingAfterThePile(OfficeTestCase):
         self.days(3)
         blobs = self.outside.stores.pop(self.place.where)
         self.outside.at += timedelta(days=5)
-        look_after(self.place.id)
+        self.assertEqual(look_after(self.place.id), 0)
         self.place.refresh_from_db()
         self.assertIn("not there", self.place.trouble)
         self.outside.stores[self.place.where] = blobs
@@ -123,6 +125,11 @@ class LookingAfterThePile(OfficeTestCase):
             self.assertEqual(look_after(self.place.id), 0)
         self.place.refresh_from_db()
         self.assertIn("The lid is shut.", self.place.trouble)
+
+    def test_packs_that_a_store_cannot_let_go_of_are_noted_until_it_can(self):
+        for held, noted in (((b"b" * 16, b"a" * 16), [b"a" * 16 + b"b" * 16]), ((), [])):
+            note_held(self.place.id, held, now=self.outside.now())
+            self.assertEqual([bytes(one.packs) for one in HeldPacks.objects.all()], noted)
 
 
 class ACheckOfAStore(OfficeTestCase):

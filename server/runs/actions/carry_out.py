@@ -69,7 +69,6 @@ def carry_out(run_id: UUID, *, clock: Clock | None = None) -> Run:
     finally:
         if link is not None:
             put_away(link)
-    watch.flush()
     ended = ended_well(run_id, captured, worked_seconds=max(0.0, (clock() - now).total_seconds()), cost=watch.cost)
     mended_by_run(ended, vault)
     return ended

@@ -20,7 +20,7 @@ from server.locks import lock_device
 from server.people.actions.journal import write_journal
 from server.people.models import User
 from server.runs.actions.take_in import take_in
-from server.runs.models import Backup, Copy, CopyState, Stray
+from server.runs.models import THERE, Backup, Copy, CopyState, Stray
 from server.storage.models import Store
 from server.storage.queries import opened
 
@@ -70,8 +70,8 @@ def give_back(store: Store, device: Device, *, by: User) -> None:
         raise Conflict("Nothing of this device was taken in from there.", remedy="Load the page again.")
     if backups.filter(restores__isnull=False).exists():  # through the column's own name: restores belong to an app further right
         raise Conflict("One of these backups was restored from.", remedy="What was restored stays on record; keep them.")
-    elsewhere = backups.filter(copies__state=CopyState.PRESENT).exclude(copies__store=store)
-    if elsewhere.exists():
+    elsewhere = Copy.objects.filter(backup__in=[backup.id for backup in backups]).exclude(store=store)
+    if elsewhere.filter(state__in=(*THERE, CopyState.COPYING)).exists():
         raise Conflict("One of these backups was copied into another store meanwhile.", remedy="Keep them.")
     count = len(backups)
     Copy.objects.filter(backup__in=[backup.id for backup in backups]).delete()

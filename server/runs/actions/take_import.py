@@ -7,6 +7,7 @@ like will come again.
 import shutil
 import time
 from collections.abc import Iterable
+from contextlib import ExitStack
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -94,15 +95,13 @@ def scan_import(import_id: UUID) -> Import:
     import_ = Import.objects.get(id=import_id)
     if import_.state != ImportState.SCANNING:
         return import_
-    link: OldLink | None = None
     try:
-        link = ports.devices().old_link(Path(import_.path), office_zone())
-        ended = _moved(import_id, ImportState.READY, found=_found(link))
+        with ExitStack() as leaving:
+            link = ports.devices().old_link(Path(import_.path), office_zone())
+            leaving.callback(put_away, link)
+            ended = _moved(import_id, ImportState.READY, found=_found(link))
     except Exception as error:  # whatever it is, the import ends with it
         ended = _failed(import_id, error)
-    finally:
-        if link is not None:
-            put_away(link)
     publish("imports", str(import_id))
     return ended
 
@@ -136,15 +135,13 @@ def take_import(import_id: UUID) -> Import:
         _moved(import_id, ImportState.IMPORTING)
     elif import_.state != ImportState.IMPORTING:
         return import_
-    link: OldLink | None = None
     try:
-        link = ports.devices().old_link(Path(import_.path), office_zone())
-        ended = _recorded(import_, _captured(import_, link))
+        with ExitStack() as leaving:
+            link = ports.devices().old_link(Path(import_.path), office_zone())
+            leaving.callback(put_away, link)
+            ended = _recorded(import_, _captured(import_, link))
     except Exception as error:  # whatever it is, the import ends with it
         ended = _failed(import_id, error)
-    finally:
-        if link is not None:
-            put_away(link)
     if ended.state == ImportState.DONE:
         _clear(import_)
     publish("imports", str(import_id))

@@ -1,6 +1,7 @@
 """Drives that come and go: known by what lies on them. In these tests a path is a mount point, and what lies there is exchanged by hand."""
 
 from datetime import date, timedelta
+from unittest import mock
 from uuid import UUID
 
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -10,6 +11,7 @@ from core.vault.address import DriveAddress
 from core.vault.errors import StoreAway, StoreError
 from core.vault.memory import MemoryBlobs
 from server.jobs import CARRY_COPIES, CHECK_STORE, FINISH_REMOVALS
+from server.people.models import JournalEntry
 from server.recovery.actions.take_rules import take_rotation
 from server.recovery.offices import known_here
 from server.retention.actions.end_settling import end_settling
@@ -19,6 +21,7 @@ from server.retention.judging import Context, judged
 from server.runs.actions.carry_copies import carry_copies
 from server.runs.actions.copy_backup import ask_copy
 from server.runs.actions.look_for_drives import look_for_drives
+from server.runs.actions.part_drive import go_on_parting
 from server.runs.models import Copy, CopyState, Run, RunState
 from server.storage.actions.add_store import create_store
 from server.storage.models import Drive, DriveState, Rotation, Store
@@ -193,6 +196,13 @@ class OnReturn(DrivesTestCase):
         self.plug(A, blue)
         self.outside.at += timedelta(minutes=11)
         self.assertEqual(carry_copies(self.a.id), 1)
+
+    def test_parting_that_was_called_off_while_everything_is_flushed_stays_called_off(self):
+        Drive.objects.filter(store=self.a).update(state=DriveState.PARTING)
+        called_off = lambda where: Drive.objects.filter(store=self.a).update(state=DriveState.HERE)  # noqa: E731
+        with mock.patch.object(self.outside, "flush_drive", called_off):
+            self.assertEqual(go_on_parting(self.a).state, DriveState.HERE)
+        self.assertFalse(JournalEntry.objects.filter(what="drive.parted").exists())
 
     def test_how_long_it_takes_is_told_once_its_speed_is_known(self):
         self.assertIsNone(self.told(self.a)["seconds"])

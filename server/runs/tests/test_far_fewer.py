@@ -3,7 +3,7 @@
 from datetime import timedelta
 
 from core.coverage.anomalies import far_fewer
-from server.oversight.actions.anomalies import look_for_anomalies
+from server.oversight.actions.anomalies import _as_taken, look_for_anomalies
 from server.oversight.models import Anomaly
 from server.retention.actions.apply_rule import apply_rule
 from server.runs.models import Backup, CopyState
@@ -46,6 +46,7 @@ class FarFewer(OfficeTestCase):
         self.assertEqual(covered["newest"]["backup"], str(self.before.id))
         self.api.post(f"/api/anomalies/{odd.id}/settle", {"why": "the holder cleared them"}, format="json")
         self.assertEqual(self.newest()["newest_id"], str(lost.id))
+        self.assertEqual(look_for_anomalies(Backup.objects.get(id=lost.id), now=self.outside.at), [], "somebody has looked")
         self.assertEqual(apply_rule(self.one, self.made.store, now=self.outside.at), 1)
 
     def test_one_that_gives_nothing_at_all_is_the_same_and_the_next_whole_one_counts_at_once(self):
@@ -56,6 +57,12 @@ class FarFewer(OfficeTestCase):
         self.outside.devices["p1"].content.update(content)
         whole = self.run_it()
         self.assertEqual((whole.suspect, self.newest()["newest_id"]), (False, str(whole.id)))
+
+    def test_what_came_anew_is_what_was_not_unchanged(self):
+        for changed in (3, 0):
+            for n in range(changed):
+                self.outside.devices["p1"].content["contacts", f"new{n}"] = b'{"display": "new"}'
+            self.assertEqual(_as_taken(Backup.objects.get(id=self.run_it().id)).new_items, changed)
 
     def test_two_left_of_four_stops_nothing(self):
         self.assertEqual(far_fewer({"contacts": 4, "photos": 100}, {"contacts": 2, "photos": 99}), [])

@@ -84,6 +84,16 @@ class ANewServer(OfficeTestCase):
         self.assertEqual(self.api.post(f"/api/stores/{store.id}/give-back", body, format="json").status_code, 409)
         self.assertTrue(JournalEntry.objects.filter(what="store.found_given_back").exists())
 
+    def test_nor_is_it_once_one_of_them_was_copied_elsewhere(self):
+        store = self.attach()
+        self.take(store, str(self.one.id))
+        copy = Copy.objects.create(backup=Backup.objects.filter(device=self.one).first(), store=self.store("Second shelf"))
+        for state, status in (("present", 409), ("copying", 409), ("removed", 204)):
+            Copy.objects.filter(id=copy.id).update(state=state)
+            answer = self.api.post(f"/api/stores/{store.id}/give-back", {"device": str(self.one.id)}, format="json")
+            self.assertEqual((answer.status_code, b"another store" in answer.content), (status, status == 409))
+            self.assertEqual(Backup.objects.filter(device=self.one).count(), 3 if status == 409 else 0)
+
     def test_only_who_sets_the_office_up_takes_in(self):
         store = self.attach()
         body = {"key": str(self.one.id), "device": None}

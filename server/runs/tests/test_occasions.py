@@ -1,6 +1,8 @@
+import errno
 import io
 import zipfile
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from unittest import mock
 
 from core.content.link import DeviceReport
@@ -242,6 +244,19 @@ class ImportOld(OfficeTestCase):
         self.assertTrue(import_.cause and any(self.outside.incoming.iterdir()))
         self.assertEqual(self.api.delete(f"/api/imports/{import_.id}").status_code, 204)
         self.assertFalse(any(self.outside.incoming.iterdir()))
+
+    def test_an_upload_that_is_too_large_or_finds_no_room_leaves_nothing_behind(self):
+        full = mock.patch.object(Path, "open", side_effect=OSError(errno.ENOSPC, "No space left on device"))
+        for trouble, field, says in (
+            (mock.patch("server.runs.actions.take_import.MAX_UPLOAD_BYTES", 100), "file", "larger than"),
+            (full, None, "could not keep the file: No space left"),
+        ):
+            with trouble:
+                answer = self.api.post("/api/imports", {"file": self.archive()}, format="multipart")
+            self.assertGreaterEqual(answer.status_code, 400)
+            self.assertEqual((answer.json().get("field") or None, says in answer.content.decode()), (field, True), answer.json())
+            self.assertEqual(list(self.outside.incoming.iterdir()), [])
+        self.assertFalse(Import.objects.exists())
 
     def test_paths_that_are_wrong_and_archives_with_nothing_in_them(self):
         for path in ("old.zip", "/srv/../etc", "/does/not/exist"):

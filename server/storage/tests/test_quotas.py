@@ -62,6 +62,10 @@ class WhoseBytes(Measured):
             summed = sum(one["fair_bytes"] for one in occupied["lines"]) + sum(one["bytes"] for one in occupied["nobodys"])
             self.assertEqual((by, summed, occupied["sum_bytes"]), (by, self.lying(), self.lying()))
             self.assertEqual(self.room.stored_bytes, self.lying())
+        day = StoreDay.objects.filter(store=self.room).latest("day")
+        for by, told in (("kind", day.kinds), ("device", day.devices)):
+            self.assertEqual(sum(told.values()), sum(one["fair_bytes"] for one in self.occupied(by=by)["lines"]), by)
+            self.assertGreater(min(told.values()), 0)
         self.assertEqual(
             {one["code"] for one in occupied["nobodys"]}, {"leaving", "unneeded", "marked", "held", "packing", "arriving", "lists"}
         )

@@ -3,19 +3,40 @@
 import { describe, expect, it, test } from 'vitest';
 
 import {
+  DAY_NAMES,
   earlier,
   emptyDraft,
+  hhmm,
   keepingOf,
   keepsSentence,
   keptByMonth,
   moved,
+  newTarget,
   ORDINALS,
+  periodWords,
   ruleOf,
   targetsWords,
   toggled,
   withLeftOut,
   withoutBlanks,
 } from './words';
+
+test.each([
+  [1, 'days', '1 day'],
+  [2, 'weeks', '2 weeks'],
+  [1, 'years', '1 year'],
+] as const)('a period: %s %s', (count, unit, words) => expect(periodWords(count, unit)).toBe(words));
+
+test('a time of day without its seconds, days in the order of the week', () => {
+  expect(hhmm('22:05:00')).toBe('22:05');
+  expect(DAY_NAMES[new Date('2026-03-02').getUTCDay() - 1]).toBe('Monday');
+});
+
+test('a new store of a plan has everything copied to it at once, at any time', () => {
+  const target = newTarget('s');
+  expect(Object.values(target).filter(Boolean)).toEqual(['s']);
+  expect(target).toMatchObject({ store: 's', delay_minutes: 0, falls_over: false });
+});
 
 test('days of a month are counted as a rule counts them (RFC 5545, BYDAY)', () => {
   expect(ORDINALS.map(([nth]) => nth)).toEqual([1, 2, 3, 4, -1]);
@@ -94,6 +115,8 @@ describe('an exception', () => {
       within: { count: 3, unit: 'weeks' as const }, greatest_age: null, ask_after: { count: 2, unit: 'years' as const },
     }; // prettier-ignore
     expect(ruleOf(keepingOf(rule), 2)).toEqual(rule);
+    const aged = { ...rule, greatest_age: { count: 2, unit: 'years' as const }, within: null };
+    expect(ruleOf(keepingOf(aged), 2)).toEqual(aged);
     expect(ruleOf({ ...keepingOf(rule), keep_minimum_age_seconds: null }, null)).toMatchObject({
       minimum_age_seconds: 604_800,
       ask_after: null,

@@ -2,7 +2,7 @@
 
 import { describe, expect, test } from 'vitest';
 
-import { came, openedWords, rulesSentence, whyNotAll } from './drills';
+import { came, isActive, openedWords, rulesSentence, whyNotAll } from './drills';
 
 const whole = { items: 158, of_items: 158, size_bytes: 2048, of_bytes: 2048 };
 const part = { items: 1, of_items: 12_000, size_bytes: 1024, of_bytes: 3 * 1024 * 1024 };
@@ -17,6 +17,15 @@ describe('how much came back', () => {
     ['what is wrong is told by itself', { ...part, state: 'wrong', out_of_time: false }, ''],
   ] as const)('%s', (_, drill, says) => expect(whyNotAll(drill)).toBe(says));
 });
+
+test.each([
+  ['waiting', true],
+  ['running', true],
+  ['right', false],
+  ['wrong', false],
+  ['failed', false],
+  ['stopped', false],
+] as const)('whether it may still change: %s', (state, active) => expect(isActive({ state })).toBe(active));
 
 test('what was opened, and that nothing could be', () => {
   expect(

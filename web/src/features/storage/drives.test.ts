@@ -76,6 +76,22 @@ test.each([
   ['none', [], 'No removable drive yet.'],
   ['all elsewhere', [{ state: 'out', overdue_since: null }], '1 drive, not plugged in.'],
   [
+    'none late',
+    [
+      { state: 'out', overdue_since: null },
+      { state: 'out', overdue_since: null },
+    ],
+    '2 drives, none of them plugged in.',
+  ],
+  [
+    'all late',
+    [
+      { state: 'here', overdue_since: '2026-03-23' },
+      { state: 'here', overdue_since: '2026-03-23' },
+    ],
+    '2 drives, 2 of them plugged in. 2 drives have missed their turn.',
+  ],
+  [
     'one overdue',
     [
       { state: 'here', overdue_since: null },

@@ -22,6 +22,22 @@ import {
   takenWords,
 } from './words';
 
+test('what every address of a store needs is asked for', () => {
+  const required = Object.fromEntries(
+    Object.entries(ADDRESS_PARTS).map(([medium, parts]) => [medium, parts.filter((part) => part.required).map((part) => part.name)]),
+  );
+  expect(required).toEqual({
+    folder: ['path'],
+    drive: ['path'],
+    sftp: ['host', 'host_key', 'username', 'folder'],
+    bucket: ['bucket'],
+  });
+  expect(Object.values(ADDRESS_PARTS).flatMap((parts) => parts.filter((part) => part.secret).map((part) => part.name))).toEqual([
+    'password',
+    'secret_key',
+  ]);
+});
+
 test('a recovery code is laid out in its groups, each with its place', () => {
   expect(codeGroups('AB23-CD45-EF67')).toEqual([
     { place: 0, text: 'AB23' },
@@ -68,6 +84,8 @@ test.each([
   [{ ...store, trouble: 'It does not answer.' }, 'It does not answer.'],
   [{ ...store, mode: 'paused', trouble: 'It does not answer.' } as const, 'paused'],
   [{ ...store, medium: 'folder', off_site: false } as const, 'folder'],
+  [{ ...store, mode: 'read_only' } as const, 'read only'],
+  [{ ...store, mode: 'retired' } as const, 'retired'],
 ])('the line below a store: %o', (one, words) => expect(storeLine(one)).toBe(words));
 
 test.each([
