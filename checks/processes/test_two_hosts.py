@@ -134,10 +134,11 @@ def _relay(test: TestCase, port: int) -> int:
                 near, _ = listening.accept()
             except OSError:
                 return  # the test is over
-            # whoever is cut off is noticed here as a server with keepalives notices it
+            # whoever is cut off is noticed here as a server notices it: by keepalives, or by what it no longer says to have received
             near.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
             for option, value in ((socket.TCP_KEEPIDLE, 10), (socket.TCP_KEEPINTVL, 5), (socket.TCP_KEEPCNT, 3)):
                 near.setsockopt(socket.IPPROTO_TCP, option, value)
+            near.setsockopt(socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, 25_000)
             far = socket.create_connection(("127.0.0.1", port))
             for one, other in ((near, far), (far, near)):
                 threading.Thread(target=_pass, args=(one, other), daemon=True).start()
@@ -153,7 +154,14 @@ def _pass(source: socket.socket, target: socket.socket) -> None:
     except OSError:
         pass  # cut
     for end in (source, target):
-        end.close()
+        # to close it alone tells the far side nothing as long as the other direction still waits to receive from it: a server would
+        # go on holding what a host that was cut off in mid-transaction had locked
+        try:
+            end.shutdown(socket.SHUT_RDWR)
+        except OSError:
+            continue  # by the other direction already
+        finally:
+            end.close()
 
 
 def _end(process: "subprocess.Popen[bytes]") -> None:
