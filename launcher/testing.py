@@ -69,6 +69,7 @@ def _linters() -> list[tuple[str, list[str], Path]]:
     bin_ = VENV / "bin"
     return [
         ("eslint", ["npx", "eslint", "--max-warnings", "0", "."], WEB),  # the slowest first: the others are through beside it
+        ("oxlint", ["npx", "oxlint", "--type-aware", "--deny-warnings", "."], WEB),  # the rules that ask for types
         ("ruff check", [str(bin_ / "ruff"), "check", "--no-cache", "."], ROOT),
         ("ruff format", [str(bin_ / "ruff"), "format", "--no-cache", "--check", "."], ROOT),
         ("mypy", [str(bin_ / "mypy")], ROOT),
