@@ -18,7 +18,7 @@ PAGE = ROOT / "docs" / "limits.md"
 PLACES = ("core/**/*.py", "adapters/**/*.py", "server/*/actions/**/*.py")
 BUNDLES = ("Limits", "Policy", "Cost")
 """Classes whose fields are limits."""
-LONGEST = 240
+LONGEST = 800
 """Letters of a value; what is longer is a table, and no limit."""
 _NAME = re.compile(r"_?[A-Z][A-Z0-9_]*")
 _UNITS = ((1 << 40, "TiB"), (1 << 30, "GiB"), (1 << 20, "MiB"), (1 << 10, "KiB"))

@@ -26,6 +26,7 @@ _SPECIAL_IN_4 = _NOT_IN_4 | set(_INLINE) | {"GEO", "BDAY", "ANNIVERSARY", "REV"}
 _ONCE = {"N", "BDAY", "ANNIVERSARY", "GENDER", "KIND", "REV", "UID", "PRODID"}
 _DATE = re.compile(r"^(\d{4})-(\d{2})-(\d{2})(?=$|T)")
 _FREE = re.compile(r"(?<!\\)([,;])")
+_URI = re.compile(r"[a-z][a-z0-9+.-]*:", re.I)
 _QUOTE = re.compile(r'[:;,"^\n]')
 
 
@@ -47,7 +48,7 @@ def in_version(version: str, lines: Iterable[str], *, uid: str, full_name: str) 
     """`4.0` or `3.0`; `lines`: of one card, unfolded, without BEGIN and END, of any version. `uid` and `full_name` stand where the card
     tells none. Unfolded lines, BEGIN and END among them."""
     every = [line for raw in _without_inner(lines) if (line := parsed(raw)) is not None]
-    read = [line for line in every if line.name != "VERSION"]
+    read = [line for line in every if line.name not in ("VERSION", "BEGIN", "END")]
     make = _in_4 if version == "4.0" else _in_3
     out: list[_Out] = []
     seen: set[str] = set()
@@ -107,9 +108,9 @@ def _in_4(line: ContentLine) -> list[_Out]:
     if name in _INLINE and _is_bytes(line):
         media = next((_MEDIA[one] for one in types if one in _MEDIA), f"{_INLINE[name]}/octet-stream")
         rest = [one for one in types if one not in _MEDIA]
-        return [_Out(name, f"data:{media};base64,{re.sub(r'[^A-Za-z0-9+/=]', '', line.value)}", line.group, _with_types(params, rest))]
+        return [_Out(name, f"data:{media};base64,{_base64(line.value)}", line.group, _with_types(params, rest))]
     if name in _INLINE:
-        params.setdefault("VALUE", ["uri"] if re.match(r"[a-z][a-z0-9+.-]*:", value, re.I) else ["text"])
+        params.setdefault("VALUE", ["uri"] if _URI.match(value) else ["text"])
     if name == "GEO" and re.fullmatch(r"\s*[-+0-9.]+\s*;\s*[-+0-9.]+\s*", value):
         value = "geo:" + ",".join(part.strip() for part in value.split(";"))
     if name in ("BDAY", "ANNIVERSARY", "REV"):
@@ -168,10 +169,14 @@ def _in_3(line: ContentLine) -> list[_Out]:
     elif name in _INLINE and _is_bytes(line):
         params["ENCODING"] = ["b"]
         types = [one.upper() if one in _MEDIA else one for one in types]
+        value = _base64(value)
+    elif name in _INLINE and _URI.match(value):
+        params["VALUE"] = ["uri"]  # else it is read as bytes (RFC 2426 §3.1.4)
     if name == "GEO":
         value = value.removeprefix("geo:").replace(",", ";", 1)
     if name in ("BDAY", "REV"):
         value = re.sub(r"^(\d{4})(\d{2})(\d{2})(?=$|T)", r"\1-\2-\3", value)
+        value = re.sub(r"(?<=-\d{2}T)(\d{2})(\d{2})(\d{2})", r"\1:\2:\3", value)  # both parts in the same form (ISO 8601)
     if name == "TEL" and value.lower().startswith("tel:"):
         value = value[4:]
         params.pop("VALUE", None)
@@ -210,6 +215,10 @@ def _params(line: ContentLine) -> tuple[list[str], dict[str, list[str]]]:
 
 def _with_types(params: dict[str, list[str]], types: Sequence[str]) -> dict[str, list[str]]:
     return ({"TYPE": list(types)} if types else {}) | params
+
+
+def _base64(value: str) -> str:
+    return re.sub(r"[^A-Za-z0-9+/=]", "", value)
 
 
 def _is_bytes(line: ContentLine) -> bool:
