@@ -66,7 +66,8 @@ def event(block: Block, zones: dict[str, Block]) -> tuple[str, dict[str, Any]]:
 def _end(read: Any, start: datetime | date) -> datetime | date | None:
     if "dtend" in read:
         end = read.decoded("dtend")
-        return end if isinstance(end, date) else None
+        fits = isinstance(end, datetime) or (isinstance(end, date) and not isinstance(start, datetime))  # a day is no end of a time
+        return end if fits else None
     length = read.decoded("duration") if "duration" in read else None
     try:
         return start + length if isinstance(length, timedelta) else None
