@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from unittest import TestCase
 
-from core.content.errors import DeviceLied, ItemNotTaken
+from core.content.errors import ItemNotTaken
 from core.content.items import Item
 from core.errors import BadInput
 from core.vault.address import SftpAddress, address_of
