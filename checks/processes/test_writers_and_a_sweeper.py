@@ -11,7 +11,7 @@ from pathlib import Path
 
 from adapters.stores.folder import FolderBlobs
 from adapters.stores.s3 import S3Blobs
-from checks.contracts.s3_servers import Moto, SeaweedFS, Server, a_bucket
+from checks.contracts.s3_servers import SeaweedFS, a_bucket
 from checks.processes.actor import digest, opened
 from checks.processes.scene import FOR_EVER, Scene
 from core.vault.check import check
@@ -80,14 +80,9 @@ class SeveralProcesses(Scene):
             written += self.told(sweeper)
             self.nothing_is_lost(folder, written, least=BACKUPS)
 
-    def on_s3(self, server: Server) -> None:
+    def test_on_a_real_object_store(self):
+        server = SeaweedFS()
         self.addCleanup(server.stop)
         where = a_bucket(server)
         self.prepare(S3Blobs(where))
         self.together(f"s3 {server.url} {where.bucket} {where.access_key} {where.secret_key}")
-
-    def test_on_s3_in_memory(self):
-        self.on_s3(Moto())
-
-    def test_on_a_real_object_store(self):
-        self.on_s3(SeaweedFS())
