@@ -122,8 +122,10 @@ describe('what is shown is kept in the address', () => {
     const { router } = show(<Filters />, '/?page=2');
     await user.click(screen.getByText('turn'));
     await waitFor(() => expect(router.state.location.search).toBe('?page=3'));
+    expect(router.state.historyAction).toBe('PUSH'); // the browser's own way back leads to the page before
     await user.click(screen.getByText('find'));
     await waitFor(() => expect(router.state.location.search).toBe('?words=x'));
+    expect(router.state.historyAction).toBe('REPLACE');
   });
 });
 

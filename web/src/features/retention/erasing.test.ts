@@ -58,6 +58,7 @@ describe('one store', () => {
     [step({ state: 'sweeping' }), 'no backup holds it any more; its bytes wait out two days and go'],
     [step({ state: 'gone', trouble: 'old news' }), 'gone'],
     [step({ trouble: 'It is away.' }), 'It is away.'],
+    [step({ held: 1 }), '1 backup on hold: nothing of it is erased until the hold is released'],
     [step({ held: 2, trouble: 'x' }), '2 backups on hold: nothing of it is erased until the hold is released'],
   ])('%#', (told, words) => expect(stepWords(told)).toBe(words));
 });
