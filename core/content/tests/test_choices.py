@@ -1,7 +1,7 @@
 """What is taken, left out, and accepted as left out: each choice on both sides of its bound."""
 
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import PurePosixPath
 from unittest import TestCase
 
@@ -11,9 +11,7 @@ from core.content.left_out import Accepted, counts, matters, reason_of
 from core.content.readiness import readiness
 from core.content.scope import Exclusion, LeaveOut
 from core.content.tests.test_findings_in_words import READY
-from core.coverage.three_two_one import CHECKED_FOR, LAGS_BEHIND, CopyPlace, Lack, three_two_one
 from core.errors import BadInput
-from core.exchange.ranges import NoSuchStretch, Stretch, stretch
 
 NOW = datetime(2026, 3, 2, 7, tzinfo=UTC)
 
@@ -106,34 +104,3 @@ class Around(TestCase):
             self.assertEqual(("paired" in codes, codes[0]), (paired, "reachable"), link)
         (room,) = (one for one in readiness(replace(READY, free_bytes=0), link="agent", family="orlo", now=NOW) if one.code == "space")
         self.assertEqual(room.level, "warns", "nothing is needed where nobody says how much")
-
-    def test_a_copy_lags_and_a_check_lasts_up_to_its_bound(self):
-        def lacks(*, behind: timedelta, checked: timedelta) -> tuple[int, bool]:
-            newest = CopyPlace(store="a", medium="folder", off_site=False, newest_at=NOW, checked_at=NOW - checked)
-            other = CopyPlace(store="b", medium="bucket", off_site=True, newest_at=NOW - behind, checked_at=None)
-            told = three_two_one([newest, other], (), on_device=True, now=NOW)
-            return told.copies, Lack.CHECK in told.lacks
-
-        second = timedelta(seconds=1)
-        self.assertEqual(lacks(behind=LAGS_BEHIND, checked=CHECKED_FOR), (3, False))
-        self.assertEqual(lacks(behind=LAGS_BEHIND + second, checked=CHECKED_FOR + second), (2, True))
-
-    def test_a_stretch_of_a_file(self):
-        """RFC 9110 §14.1.2 and §14.2, with a file of ten bytes."""
-        for asked, start, stop in (
-            ("bytes=0-0", 0, 1),
-            ("bytes=2-5", 2, 6),
-            ("bytes=9-", 9, 10),
-            ("bytes=3-99", 3, 10),
-            ("bytes=-3", 7, 10),
-            ("bytes=-99", 0, 10),
-        ):
-            self.assertEqual(stretch(asked, size_bytes=10), Stretch(start=start, stop=stop), asked)
-        for asked in ("", "bytes=5-2", "bytes=0-1,4-5", "lines=0-1", "bytes=x-"):
-            self.assertIsNone(stretch(asked, size_bytes=10), asked)
-        self.assertIsNone(stretch("bytes=0-1", size_bytes=10, if_range='"b"', tag='"a"'))
-        self.assertEqual(stretch("bytes=0-1", size_bytes=10, if_range='"a"', tag='"a"'), Stretch(start=0, stop=2))
-        for asked, says in (("bytes=10-", "The file ends after 10 bytes."), ("bytes=-0", "Of the end nothing was asked for.")):
-            with self.assertRaises(NoSuchStretch) as caught:
-                stretch(asked, size_bytes=10)
-            self.assertEqual(caught.exception.message, says)

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
-from core.coverage.three_two_one import CopyPlace, CopyStep, Lack, PlacesTarget, three_two_one
+from core.coverage.three_two_one import CHECKED_FOR, LAGS_BEHIND, CopyPlace, CopyStep, Lack, PlacesTarget, three_two_one
 
 NOW = datetime(2026, 3, 2, 6, 0, tzinfo=UTC)
 
@@ -53,3 +53,14 @@ class EachLack(TestCase):
     def test_an_old_backup_is_measured_by_the_newest_one_and_not_by_today(self):
         old = place("room", days=200), place("cloud", "bucket", off_site=True, days=201)
         self.assertEqual(self.told(*old).copies, 3)
+
+    def test_a_copy_lags_and_a_check_lasts_up_to_its_bound(self):
+        def lacks(*, behind: timedelta, checked: timedelta) -> tuple[int, bool]:
+            newest = CopyPlace(store="a", medium="folder", off_site=False, newest_at=NOW, checked_at=NOW - checked)
+            other = CopyPlace(store="b", medium="bucket", off_site=True, newest_at=NOW - behind, checked_at=None)
+            told = three_two_one([newest, other], (), on_device=True, now=NOW)
+            return told.copies, Lack.CHECK in told.lacks
+
+        second = timedelta(seconds=1)
+        self.assertEqual(lacks(behind=LAGS_BEHIND, checked=CHECKED_FOR), (3, False))
+        self.assertEqual(lacks(behind=LAGS_BEHIND + second, checked=CHECKED_FOR + second), (2, True))

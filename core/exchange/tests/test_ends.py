@@ -14,6 +14,7 @@ from core.exchange.bag import Bag
 from core.exchange.filenames import MAX_NAME_BYTES, MAX_PATH_BYTES, UniqueNames, is_plain, plain_path, safe_part, safe_path
 from core.exchange.locked import check_passphrase
 from core.exchange.office_days import read_holidays
+from core.exchange.ranges import NoSuchStretch, Stretch, stretch
 from core.exchange.tables import csv_table, read_table
 from core.exchange.tests.test_office_days import TODAY, calendar
 from core.exchange.vcard import folded, vcard
@@ -231,6 +232,26 @@ class Containers(TestCase):
             with self.assertRaises(BadInput) as caught:
                 check_passphrase(one, again)
             self.assertEqual(caught.exception.field, field, one)
+
+    def test_a_stretch_of_a_file(self):
+        """RFC 9110 §14.1.2 and §14.2, with a file of ten bytes."""
+        for asked, start, stop in (
+            ("bytes=0-0", 0, 1),
+            ("bytes=2-5", 2, 6),
+            ("bytes=9-", 9, 10),
+            ("bytes=3-99", 3, 10),
+            ("bytes=-3", 7, 10),
+            ("bytes=-99", 0, 10),
+        ):
+            self.assertEqual(stretch(asked, size_bytes=10), Stretch(start=start, stop=stop), asked)
+        for asked in ("", "bytes=5-2", "bytes=0-1,4-5", "lines=0-1", "bytes=x-"):
+            self.assertIsNone(stretch(asked, size_bytes=10), asked)
+        self.assertIsNone(stretch("bytes=0-1", size_bytes=10, if_range='"b"', tag='"a"'))
+        self.assertEqual(stretch("bytes=0-1", size_bytes=10, if_range='"a"', tag='"a"'), Stretch(start=0, stop=2))
+        for asked, says in (("bytes=10-", "The file ends after 10 bytes."), ("bytes=-0", "Of the end nothing was asked for.")):
+            with self.assertRaises(NoSuchStretch) as caught:
+                stretch(asked, size_bytes=10)
+            self.assertEqual(caught.exception.message, says)
 
 
 class Units(TestCase):
