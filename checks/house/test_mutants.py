@@ -2,7 +2,10 @@
 
 import ast
 import json
+import os
 import subprocess
+import sys
+import tempfile
 from pathlib import Path
 from unittest import TestCase
 
@@ -74,3 +77,38 @@ class ScriptFaults(TestCase):
             was = text[one["start"] : one["end"]].decode()
             self.assertFalse(was[0] in "'`" and was[-1] in "'`", was)
             self.assertNotEqual(was, one["new"])
+
+
+class InForks(TestCase):
+    """The project of these is a folder with one rule and one test."""
+
+    def test_each_trial_sees_the_folder_as_it_is_then(self):
+        with tempfile.TemporaryDirectory() as folder:
+            tests = Path(folder) / "core" / "tests"
+            tests.mkdir(parents=True)
+            for package in (tests.parent, tests):
+                (package / "__init__.py").touch()
+            text = "from unittest import TestCase\nfrom core.rule import two\n\n\nclass A(TestCase):\n"
+            (tests / "test_rule.py").write_text(text + "    def test_it(self):\n        self.assertEqual(two(), 2)\n")
+            rule = Path(folder) / "core" / "rule.py"
+            whole, loops = "def two():\n    return 2\n", "def two():\n    while True:\n        pass\n"
+            rule.write_text(whole)
+            os.utime(rule, (1, 1))  # older than any fault, as what was copied is
+            tried = subprocess.Popen(
+                [sys.executable, "-P", str(ROOT / "checks" / "mutants" / "trial.py"), "core"],
+                cwd=folder, env={**os.environ, "PYTHONPATH": folder}, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+            )  # fmt: skip
+            with tried:
+                assert tried.stdin is not None and tried.stdout is not None
+                self.assertEqual(tried.stdout.readline(), "ready\n")
+                for content, outcome in (
+                    (whole, "survived"),
+                    (whole.replace("2", "3"), "noticed"),
+                    ("odd(", "noticed"),
+                    (loops, "noticed"),
+                    (whole, "survived"),
+                ):
+                    rule.write_text(content)
+                    print(json.dumps({"tests": ["core.tests.test_rule.A.test_it"], "seconds": 2.0}), file=tried.stdin, flush=True)
+                    self.assertEqual(tried.stdout.readline(), f"{outcome}\n", content)
+                tried.stdin.close()
