@@ -185,6 +185,13 @@ class OverSftp(OfficeTestCase):
         run = self.run_now(device)
         self.assertEqual((run.state, {entry["kind"] for entry in run.backup.kinds}), ("complete", {"photos", "documents"}))
 
+    def test_an_entry_of_the_register_gets_the_link_and_keeps_its_name_and_its_holder(self):
+        entry = register_found({"name": "Old gauge", "holder": "boat"}, id=None, by=self.ines)
+        answer = self.add(name="", holder="", registered=str(entry.id))
+        self.assertEqual(answer.status_code, 201, answer.content)
+        device = Device.objects.get()
+        self.assertEqual((device.id, device.name, device.holder.name, device.sftp_port), (entry.id, "Old gauge", "boat", self.gauge.port))
+
     def test_nothing_is_kept_of_one_that_cannot_be_signed_in_to(self):
         for changes, code in (
             ({"password": "wrong"}, "link.not_paired"),

@@ -5,9 +5,10 @@ from types import SimpleNamespace
 from typing import Any
 
 from server.fleet.models import Device
-from server.oversight.actions.incidents import COMES_BACK, NAMED, refresh_incidents
+from server.oversight.actions.incidents import COMES_BACK, NAMED, put_off, refresh_incidents
 from server.oversight.cause import Cause
 from server.oversight.models import Incident, IncidentDevice, IncidentEvent
+from server.people.models import JournalEntry
 from server.tests.pretend import OfficeTestCase
 
 
@@ -63,3 +64,12 @@ class History(OfficeTestCase):
         self.look(self.one)
         self.assertEqual([what for what, _ in self.events()], ["began", "gone", "back", "joined", "gone", "began"])
         self.assertEqual(Incident.objects.count(), 2)
+
+    def test_a_long_sentence_is_cut_where_the_journal_tells_of_it(self):
+        self.look(self.one)
+        incident = Incident.objects.get()
+        incident.kind, incident.written_out = "", "x" * 300
+        until = (self.outside.at + timedelta(days=3)).date()
+        put_off(incident, until=until, why="w" * 300, by=self.ines, now=self.outside.at)
+        facts = JournalEntry.objects.get(what="matter.put_off").facts
+        self.assertEqual((facts["says"], facts["why"], facts["until"]), ("x" * 200, "w" * 200, until.isoformat()))
