@@ -122,6 +122,9 @@ def _check_export(export: Export, target: str) -> None:
     if export.layout not in Layout.values:
         raise BadInput("An export is laid out in no such way.", field="layout", remedy=f"Use one of: {', '.join(Layout.values)}.")
     if target == Target.FOLDER:
+        if export.passphrase or export.passphrase_again:
+            remedy = "Leave the passphrase empty, or make an archive under it."
+            raise BadInput("A folder lies open on the server.", field="passphrase", remedy=remedy)
         if export.until is None:
             raise BadInput("Until when should the folder stay?", field="until", remedy="Choose its last day.")
         check_until(export.until, ports.clock().now())

@@ -89,6 +89,7 @@ class AFolder(Exporting):
             ({"until": "2026-03-01"}, "until"),
             ({"until": "2028-01-01"}, "until"),
             ({"keeper": 99}, "keeper"),
+            ({"passphrase": PASSPHRASE, "passphrase_again": PASSPHRASE}, "passphrase"),
         ):
             answer = self.ask(**{**ask, "folder": str(self.folder / "new"), **wrong})
             self.assertEqual((answer.status_code, answer.json().get("field")), (400, field), answer.content)

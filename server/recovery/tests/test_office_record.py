@@ -192,6 +192,7 @@ class AfterTheFire(OfficeTestCase):
         )
         self.assertEqual([one.team.name for one in plan.team_plans.all()], ["Shore Crew"])
         self.assertEqual(KindChoice.objects.get().why, "too large")
+        self.assertEqual(list(ClosedDay.objects.values_list("day", "name")), [(date(2026, 12, 24), "Christmas Eve")])
         self.assertTrue(self.run_now(device).backup, "the old pairing does not work")
         self.assertTrue(JournalEntry.objects.filter(what="store.office_taken").exists())
 
