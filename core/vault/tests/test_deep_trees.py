@@ -1,9 +1,11 @@
 """Trees so deep as only great stores have them: what is done with them is judged by the same tests, once more."""
 
+import random
 from unittest import TestCase, mock
 
 from core.vault.tests import test_bundles, test_erasing, test_upkeep
 from core.vault.tests.bench_of_one import Bench, MemoryDevice
+from core.vault.tree import _forks
 
 
 class Deep(TestCase):
@@ -46,3 +48,16 @@ class SpaceComesBack(Deep, test_bundles.SpaceComesBack):
 
     test_a_store_of_which_little_stays_each_day_does_not_grow = None  # type: ignore[assignment]
     test_half_of_it_changes_each_day_and_seven_backups_are_kept = None  # type: ignore[assignment]
+
+
+class Forks(TestCase):
+    def test_a_group_ends_where_its_last_id_says_so_from_eight_on_and_at_256(self):
+        draw = random.Random(4)
+        plain = [draw.randbytes(15) + bytes([draw.randrange(1, 32)]) for _ in range(600)]
+        ends = draw.randbytes(15) + b"\x40"
+        for ids, lengths in (
+            (plain, [256, 256, 88]), ([*plain[:6], ends, *plain[:10]], [17]), ([*plain[:7], ends, *plain[:10]], [8, 10]), ([*plain[:255], ends], [256]),
+            ([ends] * 20, [8, 8, 4]), ([], []),
+        ):  # fmt: skip
+            groups = list(_forks(ids))
+            self.assertEqual(([len(group) for group in groups], [id for group in groups for id in group]), (lengths, ids))

@@ -70,6 +70,17 @@ class TheIndexIsADictionary(TestCase):
         self.assertEqual(len(index), 60_000)
         self.assertLess(index.memory_bytes / 60_000, 34)
 
+    def test_a_pack_that_is_added_twice_is_there_once(self):
+        entries = entries_of((id_of(n), 5) for n in range(3))
+        index = ChunkIndex([(b"1" * 16, entries)])
+        for pack in (b"1" * 16, b"2" * 16, b"2" * 16):
+            index.add(pack, entries)
+        for _ in range(2):
+            self.assertEqual([pack for pack, _ in index.packs()], [b"1" * 16, b"2" * 16])
+            self.assertEqual(len(index), 6)
+            index.settle()
+            index.add(b"2" * 16, entries)
+
     def test_an_empty_one_knows_nothing(self):
         index = ChunkIndex()
         self.assertIsNone(index.place(id_of(1)))

@@ -63,6 +63,17 @@ class ADeviceThatLies(TestCase):
         captured = bench.capture(MemoryDevice(dict(content)))
         self.assertEqual((captured.skipped, contents(bench.again(), captured.manifest)), ((), content))
 
+    def test_a_tiny_item_may_come_in_any_pieces(self):
+        class InPieces(MemoryDevice):
+            def read(self, item: Item) -> Iterator[bytes]:
+                content = self.content[item.kind, item.id]
+                yield from (content[at : at + 3] for at in range(0, len(content), 3))
+
+        content = {("documents", f"{size}"): SOURCE.randbytes(size) for size in (0, 3, 4, 6, 10)}
+        bench = Bench()
+        captured = bench.capture(InPieces(dict(content)))
+        self.assertEqual((captured.skipped, contents(bench.again(), captured.manifest)), ((), content))
+
     def test_what_it_does_not_give_is_left_out_with_its_reason(self):
         class Refuses(MemoryDevice):
             def read(self, item: Item) -> Iterator[bytes]:
