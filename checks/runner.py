@@ -26,6 +26,17 @@ OBJECTS_BETWEEN = 50_000
 """New objects between two searches for rings of them: what Django and all modules hold is searched each time, and seldom goes."""
 
 
+def at_any_speed() -> None:
+    """On a busy machine the first draw of a text, which builds tables, takes longer than the limit of a second."""
+    settings.register_profile(
+        "any speed",
+        settings.get_profile(settings.get_current_profile_name()),
+        deadline=None,
+        suppress_health_check=[HealthCheck.too_slow],
+    )
+    settings.load_profile("any speed")
+
+
 class Timed(unittest.TextTestResult):
     """Knows how long each test took, its set-up included."""
 
@@ -48,14 +59,7 @@ class Runner(DiscoverRunner):
 
     def __init__(self, *arguments: Any, **options: Any) -> None:
         super().__init__(*arguments, **options)
-        # on a busy machine the first draw of a text, which builds tables, takes longer than the limit of a second
-        settings.register_profile(
-            "any speed",
-            settings.get_profile(settings.get_current_profile_name()),
-            deadline=None,
-            suppress_health_check=[HealthCheck.too_slow],
-        )
-        settings.load_profile("any speed")
+        at_any_speed()
 
     def setup_test_environment(self, **options: Any) -> None:
         super().setup_test_environment(**options)

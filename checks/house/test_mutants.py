@@ -95,8 +95,8 @@ class InForks(TestCase):
             rule.write_text(whole)
             os.utime(rule, (1, 1))  # older than any fault, as what was copied is
             tried = subprocess.Popen(
-                [sys.executable, "-P", str(ROOT / "checks" / "mutants" / "trial.py"), "core"],
-                cwd=folder, env={**os.environ, "PYTHONPATH": folder}, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+                [sys.executable, "-m", "checks.mutants.trial", "core"],
+                cwd=folder, env={**os.environ, "PYTHONPATH": f"{folder}:{ROOT}"}, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
             )  # fmt: skip
             with tried:
                 assert tried.stdin is not None and tried.stdout is not None
@@ -109,6 +109,7 @@ class InForks(TestCase):
                     (whole, "survived"),
                 ):
                     rule.write_text(content)
-                    print(json.dumps({"tests": ["core.tests.test_rule.A.test_it"], "seconds": 2.0}), file=tried.stdin, flush=True)
+                    asked = {"tests": ["core.tests.test_rule.A.test_it"], "seconds": 2.0 if content == loops else 300.0}
+                    print(json.dumps(asked), file=tried.stdin, flush=True)
                     self.assertEqual(tried.stdout.readline(), f"{outcome}\n", content)
                 tried.stdin.close()

@@ -16,8 +16,10 @@ GB = 10**9
 
 
 def room(left: int | None, *, promised: int = 0, reserve: int = 0, name: str = "Server room") -> Room:
-    made = Room(stored_bytes=0, allowance_bytes=None if left is None else left + promised, free_bytes=None, name=name)
-    return Room(**{field: getattr(made, field) for field in made.__slots__} | {"promised_bytes": promised, "reserve_bytes": reserve})  # type: ignore[arg-type]
+    return Room(
+        stored_bytes=0, allowance_bytes=None if left is None else left + promised, free_bytes=None, name=name, promised_bytes=promised,
+        reserve_bytes=reserve,
+    )  # fmt: skip
 
 
 class Fits(TestCase):
