@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.retention.pile import Fact
-from core.retention.rule import COUNTS, Period, Rule
+from core.retention.rule import COUNTS, Period, Rule, Why
 from core.retention.verdicts import Moment, leaves_on, verdicts
 
 BERLIN = ZoneInfo("Europe/Berlin")
@@ -55,9 +55,21 @@ class OfEveryRule(TestCase):
     def test_asking_again_after_removal_changes_nothing(self, moments, rules):
         left = [one for one in judged(moments, rules) if one.kept]
         again = judged([replace(one.moment, facts=one.moment.facts & ~Fact.LEAVING) for one in left], rules)
-        self.assertEqual(
-            [(one.moment.id, one.moment.store, one.why) for one in again], [(o.moment.id, o.moment.store, o.why) for o in left]
-        )
+        self.assertEqual([(one.moment.id, one.moment.store) for one in again], [(one.moment.id, one.moment.store) for one in left])
+        for then, now in zip(left, again, strict=True):
+            rule = rules[then.moment.store]
+            if rule is not None and rule.greatest_age and then.moment.facts & Fact.PARTIAL:
+                # once the complete one of its period is too old and gone, a partial one stands for it: a reason more, never one less
+                self.assertEqual(now.why & then.why, then.why)
+            else:
+                self.assertEqual(now.why, then.why)
+
+    def test_a_partial_one_stands_for_its_year_once_the_complete_one_is_too_old(self):
+        rule = Rule(last=1, yearly=1, greatest_age=Period(315))
+        complete = Moment(id="1", at=START, store="b", facts=Fact(0))
+        partial = Moment(id="2", at=START + timedelta(days=200), store="b", facts=Fact.PARTIAL)
+        self.assertEqual({one.moment.id: (one.kept, one.why) for one in judged([complete, partial], {"b": rule})}["2"], (True, Why.LAST))
+        self.assertEqual([(one.kept, one.why) for one in judged([partial], {"b": rule})], [(True, Why.LAST | Why.YEAR)])
 
     @settings(max_examples=60, deadline=None)
     @given(histories(), TWO, st.randoms())
